@@ -1,0 +1,50 @@
+// A face of ten rows and a trace, drawn again with new values.
+#include <benchmark/benchmark.h>
+
+#include <string>
+
+#include "idlemeter/draw.hpp"
+
+namespace {
+
+using namespace idlemeter;
+
+std::string face_text(int rows) {
+  std::string text = "name = \"Ten rows\"\n";
+  for (int row = 0; row < rows - 1; ++row) {
+    text += "[[row]]\nlabel = \"Device " + std::to_string(row) +
+            "\"\ncells = [ { reading = \"a\" }, { reading = \"b\", digits = 1 }, { reading = \"c\" } ]\n";
+  }
+  return text +
+         "[[row]]\nlabel = \"Frame time\"\ncells = [ { reading = \"b\" }, { reading = \"frame.time\", as = \"trace\", "
+         "range = [0, 40] } ]\n";
+}
+
+Snapshot values(int i) {
+  static const auto list = std::make_shared<const ReadingList>(
+      std::vector<ReadingInfo>{{"a", "", "", "", DeviceKind::processor, Unit::percent},
+                               {"b", "", "", "", DeviceKind::graphics, Unit::watt},
+                               {"c", "", "", "", DeviceKind::graphics, Unit::megahertz},
+                               {"frame.time", "", "", "", DeviceKind::frames, Unit::millisecond}});
+  return Snapshot(
+      i, {std::make_shared<Batch>(Batch{list, {i % 100 * 1.0, 80 + i % 173 * 0.7, 2000.0 + i % 397, 7.0}, i})});
+}
+
+/// Laid out and drawn onto a cleared overlay, as the meter does for each change; ten seconds at 144 FPS in the trace.
+void redraw_ten_rows(benchmark::State& state) {
+  const Face face = *read_face(face_text(10)).face;
+  Painter painter;
+  History history;
+  for (int i = 0; i < 1'440; ++i) history.add("frame.time", i * kSecond / 144, 7 + i % 13 * 0.3);
+  const Rect bounds = lay_out(face, 1920, 1080, values(0), history, painter).bounds;
+  Image image(static_cast<int>(bounds.width), static_cast<int>(bounds.height));
+  int i = 0;
+  for (auto _ : state) {
+    std::fill(image.pixels.begin(), image.pixels.end(), 0);
+    painter.draw(lay_out(face, 1920, 1080, values(++i), history, painter), image, static_cast<int>(bounds.x),
+                 static_cast<int>(bounds.y));
+  }
+}
+BENCHMARK(redraw_ten_rows)->Unit(benchmark::kMillisecond);
+
+}  // namespace

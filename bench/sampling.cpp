@@ -1,0 +1,28 @@
+// One sample of every reading of the simulated desktop, out of its files.
+#include <benchmark/benchmark.h>
+#include <unistd.h>
+
+#include <filesystem>
+
+#include "idlemeter/machine.hpp"
+#include "machine.hpp"
+
+namespace {
+
+using namespace idlemeter;
+
+void sample_all(benchmark::State& state) {
+  const auto folder = std::filesystem::temp_directory_path() / ("idlemeter-bench-tree-" + std::to_string(getpid()));
+  rig::Tree tree(folder);
+  rig::Machine machine;
+  machine.write(tree);
+  Polling polling(machine_sources({.root = folder}));
+  const std::size_t readings = polling.sample(0).entries().size();
+  Nanoseconds now = 0;
+  for (auto _ : state) benchmark::DoNotOptimize(polling.sample(now += kMillisecond));
+  state.counters["readings"] = static_cast<double>(readings);
+  std::filesystem::remove_all(folder);
+}
+BENCHMARK(sample_all)->Unit(benchmark::kMicrosecond);
+
+}  // namespace

@@ -1,0 +1,289 @@
+#include "run_tables.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+
+#include "table.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+using Json = nlohmann::ordered_json;
+using enum Table::Align;
+
+constexpr const char* kNone = "–";
+
+std::string rate(double frames_per_second) { return format_number(frames_per_second, 1); }
+std::string milliseconds(double nanoseconds) { return format_number(nanoseconds / 1e6, 2); }
+
+std::string heading(const RunInfo& run) {
+  std::string text = fmt::format("Run {}: {}, {} UTC, {} frames in {:.1f} s{}\n", run.id,
+                                 run.details.game.empty() ? "no name" : run.details.game,
+                                 run.started.substr(0, 16).replace(10, 1, " "), run.frames,
+                                 static_cast<double>(run.length) / kSecond, run.finished ? "" : " (not finished)");
+  const auto add = [&](const char* what, const std::map<std::string, std::string>& pairs) {
+    std::vector<std::string> parts;
+    for (const auto& [name, value] : pairs) parts.push_back(fmt::format("{} {}", name, value));
+    if (!parts.empty()) text += fmt::format("  {:<9} {}\n", what, fmt::join(parts, ", "));
+  };
+  add("settings", run.details.settings);
+  add("machine", run.details.facts);
+  if (!run.details.note.empty()) text += fmt::format("  {:<9} {}\n", "note", run.details.note);
+  if (!run.details.tags.empty()) text += fmt::format("  {:<9} {}\n", "tags", fmt::join(run.details.tags, ", "));
+  return text;
+}
+
+/// One line of statistics: what it is, and its frame time in nanoseconds in a summary.
+struct Statistic {
+  std::string name, definition;
+  std::optional<double> (*frame_time)(const Summary&, std::size_t);
+  std::size_t argument = 0;
+  bool marked = false;  // fewer frames than the definition wants
+};
+
+std::optional<double> average_of(const Summary& s, std::size_t) {
+  return s.average_rate ? std::optional(1e9 / *s.average_rate) : std::nullopt;
+}
+std::optional<double> median_of(const Summary& s, std::size_t) { return s.median; }
+std::optional<double> shortest_of(const Summary& s, std::size_t) { return s.shortest; }
+std::optional<double> longest_of(const Summary& s, std::size_t) { return s.longest; }
+std::optional<double> low_of(const Summary& s, std::size_t i) { return s.lows[i].frame_time; }
+std::optional<double> percentile_of(const Summary& s, std::size_t i) { return s.percentiles[i].frame_time; }
+
+/// The statistics that all summaries have.
+std::vector<Statistic> statistics(const Summary& summary) {
+  std::vector<Statistic> lines = {{"average", "frames over time", average_of},
+                                  {"median", "", median_of},
+                                  {"slowest frame", "", longest_of},
+                                  {"fastest frame", "", shortest_of}};
+  for (std::size_t i = 0; i < summary.lows.size(); ++i) {
+    const Low& low = summary.lows[i];
+    lines.push_back(
+        {to_string(low.share) + " low", std::string(name_of(low.definition)), low_of, i, !low.enough_frames});
+  }
+  for (std::size_t i = 0; i < summary.percentiles.size(); ++i) {
+    lines.push_back(
+        {fmt::format("P{:.4g}", summary.percentiles[i].q * 100), "percentile of frame time", percentile_of, i});
+  }
+  return lines;
+}
+
+std::string remarks(const Summary& summary) {
+  std::string text;
+  for (const std::string& remark : summary.remarks()) text += fmt::format("  * {}\n", remark);
+  return text;
+}
+
+/// "+12.3 %" of `value` against `base`.
+std::string difference(double value, double base) {
+  if (base == 0) return kNone;
+  const double percent = (value / base - 1) * 100;
+  return fmt::format("{}{} %", std::round(percent * 10) > 0 ? "+" : "", format_number(percent, 1));
+}
+
+const SeriesSummary* find(const RunFigures& run, const std::string& id) {
+  for (const auto& [info, series] : run.readings) {
+    if (info.id == id) return &series;
+  }
+  return nullptr;
+}
+
+bool is_of_one_core(const std::string& id) { return id.starts_with("cpu.core"); }
+
+/// The first run's readings that a table shows.
+std::vector<std::pair<ReadingInfo, SeriesSummary>> worth_showing(const std::vector<RunFigures>& runs,
+                                                                 Readings readings) {
+  auto shown = runs.front().readings;
+  if (readings == Readings::all) return shown;
+  std::erase_if(shown, [&](const auto& reading) {
+    const auto& [info, base] = reading;
+    const bool still = std::all_of(runs.begin(), runs.end(), [&, &base = base, &info = info](const RunFigures& run) {
+      const SeriesSummary* series = find(run, info.id);
+      return series != nullptr && series->least == base.most && series->most == base.least;
+    });
+    return still || is_of_one_core(info.id);
+  });
+  return shown;
+}
+
+std::string left_out(std::size_t readings) {
+  return readings == 0 ? "" : fmt::format("  {} more of single cores, or that stood still: --all\n", readings);
+}
+
+std::string with_unit(const ReadingInfo& info) {
+  return info.unit == Unit::none ? info.title : fmt::format("{}, {}", info.title, symbol(info.unit));
+}
+
+int digits_of(const ReadingInfo& info) { return info.digits >= 0 ? info.digits : usual_digits(info.unit); }
+
+/// Columns for each of several runs: the figure, and behind all but the first the difference.
+std::vector<Table::Align> columns_for(std::size_t runs, std::size_t before) {
+  std::vector<Table::Align> columns(before, left);
+  columns.insert(columns.end(), 2 * runs - 1, right);
+  return columns;
+}
+
+std::string setting_of(const RunInfo& run) {
+  std::vector<std::string> values;
+  for (const auto& [name, value] : run.details.settings) values.push_back(value);
+  return values.empty() ? "" : fmt::format(" ({})", fmt::join(values, ", "));
+}
+
+std::vector<std::string> titles(const std::vector<RunFigures>& runs, std::vector<std::string> row) {
+  for (std::size_t i = 0; i < runs.size(); ++i) {
+    row.push_back(fmt::format("run {}{}", runs[i].info.id, setting_of(runs[i].info)));
+    if (i > 0) row.emplace_back("");
+  }
+  return row;
+}
+
+}  // namespace
+
+RunFigures figures_of(const Store& store, std::int64_t id) {
+  RunFigures run{store.run(id), summarize(store.intervals(id)), {}};
+  for (const RunSeries& series : store.series(id)) {
+    if (const auto summary = summarize(series)) run.readings.emplace_back(series.info, *summary);
+  }
+  return run;
+}
+
+std::string list_table(const std::vector<RunInfo>& runs) {
+  Table table({right, left, left, right, right, right, left});
+  table.add({"run", "game", "started (UTC)", "length, s", "frames", "average, FPS", "settings, tags, note"});
+  for (const RunInfo& run : runs) {
+    std::vector<std::string> about;
+    for (const auto& [name, value] : run.details.settings) about.push_back(fmt::format("{} {}", name, value));
+    about.insert(about.end(), run.details.tags.begin(), run.details.tags.end());
+    if (!run.details.note.empty()) about.push_back(run.details.note);
+    if (!run.finished) about.emplace_back("(not finished)");
+    const double seconds = static_cast<double>(run.length) / kSecond;
+    table.add({fmt::format("{}", run.id), run.details.game, run.started.substr(0, 16).replace(10, 1, " "),
+               format_number(seconds, 1), fmt::format("{}", run.frames),
+               seconds > 0 ? rate(static_cast<double>(run.frames) / seconds) : kNone,
+               fmt::format("{}", fmt::join(about, ", "))});
+  }
+  return table.text();
+}
+
+std::string run_table(const RunFigures& run, Readings readings) {
+  std::string text = heading(run.info) + "\n";
+  if (run.summary.frames > 0) {
+    Table table({left, left, right, right, left});
+    table.add({"", "", "FPS", "ms", ""});
+    for (const Statistic& line : statistics(run.summary)) {
+      const double time = *line.frame_time(run.summary, line.argument);
+      table.add({line.name, line.definition, rate(1e9 / time), milliseconds(time), line.marked ? "*" : ""});
+    }
+    table.add({"pacing", "mean change from frame to frame", "",
+               run.summary.pacing ? milliseconds(*run.summary.pacing) : kNone, ""});
+    text += table.text("  ");
+  }
+  text += remarks(run.summary);
+  if (run.readings.empty()) return text;
+  Table table({left, right, right, right});
+  table.add({"", "mean", "least", "most"});
+  const auto shown = worth_showing({run}, readings);
+  for (const auto& [info, series] : shown) {
+    const int digits = digits_of(info);
+    table.add({with_unit(info), format_number(series.mean, digits), format_number(series.least, digits),
+               format_number(series.most, digits)});
+  }
+  return text + "\n" + table.text("  ") + left_out(run.readings.size() - shown.size());
+}
+
+std::string comparison_table(const std::vector<RunFigures>& runs, Readings readings) {
+  std::string text;
+  for (const RunFigures& run : runs) text += heading(run.info);
+  const RunFigures& first = runs.front();
+  Table rates(columns_for(runs.size(), 2));
+  rates.add(titles(runs, {"FPS", ""}));
+  const auto lines = first.summary.frames > 0 ? statistics(first.summary) : std::vector<Statistic>{};
+  for (const Statistic& line : lines) {
+    std::vector<std::string> row = {line.name, line.definition};
+    const double base = 1e9 / *line.frame_time(first.summary, line.argument);
+    for (const RunFigures& run : runs) {
+      const bool there = run.summary.frames > 0;
+      const double here = there ? 1e9 / *line.frame_time(run.summary, line.argument) : 0;
+      const bool few = line.frame_time == low_of && there && !run.summary.lows[line.argument].enough_frames;
+      row.push_back(there ? rate(here) + (few ? "*" : "") : kNone);
+      if (&run != &first) row.push_back(there ? difference(here, base) : kNone);
+    }
+    rates.add(std::move(row));
+  }
+  text += "\n" + rates.text("  ");
+  for (const RunFigures& run : runs) {
+    for (const std::string& remark : run.summary.remarks())
+      text += fmt::format("  * run {}: {}\n", run.info.id, remark);
+  }
+  Table means(columns_for(runs.size(), 1));
+  means.add(titles(runs, {"mean of"}));
+  const auto shown = worth_showing(runs, readings);
+  for (const auto& [info, base] : shown) {
+    std::vector<std::string> row = {with_unit(info)};
+    for (const RunFigures& run : runs) {
+      const SeriesSummary* series = find(run, info.id);
+      row.push_back(series == nullptr ? kNone : format_number(series->mean, digits_of(info)));
+      if (&run != &first) row.push_back(series == nullptr ? kNone : difference(series->mean, base.mean));
+    }
+    means.add(std::move(row));
+  }
+  if (first.readings.empty()) return text;
+  return text + "\n" + means.text("  ") + left_out(first.readings.size() - shown.size());
+}
+
+Json to_json(const RunInfo& run) {
+  return {{"run", run.id},
+          {"game", run.details.game},
+          {"started", run.started},
+          {"finished", run.finished},
+          {"frames", run.frames},
+          {"length_s", static_cast<double>(run.length) / kSecond},
+          {"note", run.details.note},
+          {"tags", run.details.tags},
+          {"settings", run.details.settings},
+          {"facts", run.details.facts}};
+}
+
+Json to_json(const RunFigures& run) {
+  Json json = to_json(run.info);
+  const Summary& s = run.summary;
+  const auto or_null = [](const auto& figure, double scale) {
+    return figure ? Json(static_cast<double>(*figure) * scale) : Json();
+  };
+  Json& statistics = json["statistics"];
+  statistics = {{"left_out_intervals", s.left_out},
+                {"average_fps", or_null(s.average_rate, 1)},
+                {"median_ms", or_null(s.median, 1e-6)},
+                {"shortest_ms", or_null(s.shortest, 1e-6)},
+                {"longest_ms", or_null(s.longest, 1e-6)},
+                {"pacing_ms", or_null(s.pacing, 1e-6)},
+                {"lows", Json::array()},
+                {"percentiles", Json::array()},
+                {"remarks", s.remarks()}};
+  for (const Low& low : s.lows) {
+    statistics["lows"].push_back({{"share", to_string(low.share)},
+                                  {"definition", name_of(low.definition)},
+                                  {"fps", low.rate},
+                                  {"ms", low.frame_time / 1e6},
+                                  {"enough_frames", low.enough_frames}});
+  }
+  for (const Percentile& p : s.percentiles)
+    statistics["percentiles"].push_back({{"q", p.q}, {"ms", p.frame_time / 1e6}});
+  json["readings"] = Json::array();
+  for (const auto& [info, series] : run.readings) {
+    json["readings"].push_back({{"id", info.id},
+                                {"title", info.title},
+                                {"device", info.device},
+                                {"unit", symbol(info.unit)},
+                                {"mean", series.mean},
+                                {"least", series.least},
+                                {"most", series.most},
+                                {"samples", series.samples}});
+  }
+  return json;
+}
+
+}  // namespace idlemeter::cli

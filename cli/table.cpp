@@ -1,0 +1,32 @@
+#include "table.hpp"
+
+#include <algorithm>
+
+namespace idlemeter::cli {
+
+std::size_t characters(std::string_view text) {
+  return static_cast<std::size_t>(
+      std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
+}
+
+std::string Table::text(std::string_view indent) const {
+  std::vector<std::size_t> widths(columns_.size());
+  for (const auto& row : rows_) {
+    for (std::size_t i = 0; row.size() > 1 && i < row.size(); ++i) widths[i] = std::max(widths[i], characters(row[i]));
+  }
+  std::string text;
+  for (const auto& row : rows_) {
+    std::string line(indent);
+    for (std::size_t i = 0; i < row.size(); ++i) {
+      const std::size_t width = characters(row[i]);
+      const std::string fill(row.size() > 1 && widths[i] > width ? widths[i] - width : 0, ' ');
+      line += columns_[i] == Align::right && row.size() > 1 ? fill + row[i] : row[i] + fill;
+      if (i + 1 < row.size()) line += "  ";
+    }
+    line.erase(line.find_last_not_of(' ') + 1);
+    text += line + "\n";
+  }
+  return text;
+}
+
+}  // namespace idlemeter::cli

@@ -1,0 +1,33 @@
+// Columns of text.
+#pragma once
+
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace idlemeter::cli {
+
+/// Rows of cells, written with columns as wide as their widest cell. Widths count characters of UTF-8, not bytes.
+class Table {
+ public:
+  enum class Align { left, right };
+
+  explicit Table(std::vector<Align> columns) : columns_(std::move(columns)) {}
+
+  void add(std::vector<std::string> row) { rows_.push_back(std::move(row)); }
+
+  /// A line of its own between rows.
+  void add_line(std::string text) { rows_.push_back({std::move(text)}); }
+
+  /// Two blanks between columns, none at the ends of lines; each line starts with `indent` and ends with a line end.
+  [[nodiscard]] std::string text(std::string_view indent = "") const;
+
+ private:
+  std::vector<Align> columns_;
+  std::vector<std::vector<std::string>> rows_;
+};
+
+/// Characters in a UTF-8 text.
+std::size_t characters(std::string_view text);
+
+}  // namespace idlemeter::cli

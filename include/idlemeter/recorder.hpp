@@ -1,0 +1,47 @@
+// Idle Meter: writes a run into a store while it is played.
+#pragma once
+
+#include <functional>
+#include <memory>
+
+#include "idlemeter/store.hpp"
+
+namespace idlemeter {
+
+/// Takes frames and readings as they come and commits them at least once a second, so that a crash, of the program or
+/// of the machine, loses at most the last second.
+///
+/// One thread at a time; the store must outlive it. Calls throw Error where the store can't be written; what was
+/// committed before stays.
+class Recorder {
+ public:
+  using Clock = std::function<Nanoseconds()>;
+
+  /// Begins a run. `clock` (monotonic, nanoseconds) decides when to commit; it is asked once a frame.
+  Recorder(Store& store, const RunDetails& details, Clock clock = {});
+  Recorder(const Recorder&) = delete;
+  Recorder& operator=(const Recorder&) = delete;
+
+  /// Commits what is there; the run counts as unfinished unless finish() was called.
+  ~Recorder();
+
+  /// The next frame; `at` doesn't fall.
+  void add(const FrameRecord& frame);
+
+  /// What the readings are at `at` since the start of the run. Readings may come and go during a run.
+  void add(Nanoseconds at, const Snapshot& snapshot);
+
+  /// Commits now.
+  void flush();
+
+  /// Ends the run and returns its id. Nothing can be added after it.
+  std::int64_t finish();
+
+  [[nodiscard]] std::int64_t id() const;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+}  // namespace idlemeter

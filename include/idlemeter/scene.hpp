@@ -1,0 +1,113 @@
+// Idle Meter: what is to be drawn, as shapes with places, and how a face becomes one.
+#pragma once
+
+#include <deque>
+#include <map>
+#include <string>
+#include <string_view>
+#include <variant>
+#include <vector>
+
+#include "idlemeter/face.hpp"
+#include "idlemeter/reading.hpp"
+
+namespace idlemeter {
+
+// Places and lengths in a scene are pixels of the picture, from its top left corner.
+
+struct Point {
+  double x = 0, y = 0;
+};
+
+struct Rect {
+  double x = 0, y = 0, width = 0, height = 0;
+};
+
+struct TextStyle {
+  std::string font = "sans";
+  double size = 18;  ///< pixels
+  bool bold = false;
+  friend auto operator<=>(const TextStyle&, const TextStyle&) = default;
+};
+
+struct BoxShape {
+  Rect rect;
+  Color color;
+  double radius = 0;
+};
+
+struct TextShape {
+  std::string text;
+  TextStyle style;
+  Color color;
+  double x = 0;         ///< left end
+  double baseline = 0;  ///< y
+  bool shadow = false;
+};
+
+/// A line through points whose x doesn't fall.
+struct TraceShape {
+  Rect rect;
+  std::vector<Point> points;
+  Color color;
+  double line_width = 1;
+};
+
+using Shape = std::variant<BoxShape, TextShape, TraceShape>;
+
+/// Shapes from back to front; `bounds` holds them all.
+struct Scene {
+  int width = 0, height = 0;  ///< of the picture
+  std::vector<Shape> shapes;
+  Rect bounds;
+};
+
+struct TextExtent {
+  double width = 0, ascent = 0, descent = 0;
+};
+
+/// How large a text is; whoever draws knows.
+class TextMeasure {
+ public:
+  virtual ~TextMeasure() = default;
+
+  /// Of one line of text, in pixels: the advance, and the font's (not the text's) ascent and descent.
+  [[nodiscard]] virtual TextExtent measure(const std::string& text, const TextStyle& style) = 0;
+};
+
+/// The values of some readings over the last while, for traces. One thread at a time.
+class History {
+ public:
+  struct Entry {
+    Nanoseconds at = 0;
+    double value = 0;
+  };
+
+  /// Keeps each reading's values for that long (> 0), and no more than `most` of them.
+  explicit History(Nanoseconds length = 60 * kSecond, std::size_t most = 100'000) : length_(length), most_(most) {}
+
+  /// `at` doesn't fall.
+  void add(std::string_view id, Nanoseconds at, double value);
+
+  /// All numbers of the snapshot.
+  void add(const Snapshot& snapshot);
+
+  /// Oldest first; nullptr where there are none.
+  [[nodiscard]] const std::deque<Entry>* of(std::string_view id) const;
+
+ private:
+  Nanoseconds length_;
+  std::size_t most_;
+  std::map<std::string, std::deque<Entry>, std::less<>> entries_;
+};
+
+/// The colour that a kind of device has unless the face says otherwise; told apart by people who see few colours.
+Color usual_color(DeviceKind kind);
+
+/// Lays a face out on a picture of that size, filled with the values of a snapshot and, for traces, of a history.
+/// A reading that isn't there shows as "–". Never throws on what the values are. O(rows * cells + points of the
+/// traces).
+[[nodiscard]] Scene lay_out(const Face& face, int picture_width, int picture_height, const Snapshot& values,
+                            const History& history, TextMeasure& measure);
+
+}  // namespace idlemeter

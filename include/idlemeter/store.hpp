@@ -1,0 +1,95 @@
+// Idle Meter: the file that holds runs.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <map>
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "idlemeter/reading.hpp"
+
+namespace idlemeter {
+
+/// One frame of a run. `at`: when it was presented, since the start of the run; `interval`: since the present before
+/// it; `gpu_work`: how long the GPU worked on it, -1 where that is unknown. All in nanoseconds.
+struct FrameRecord {
+  Nanoseconds at = 0;
+  Nanoseconds interval = 0;
+  Nanoseconds gpu_work = -1;
+
+  friend bool operator==(const FrameRecord&, const FrameRecord&) = default;
+};
+
+/// What is known of a run beside its frames and readings.
+struct RunDetails {
+  std::string game = {};
+  std::string note = {};
+  std::vector<std::string> tags = {};
+  std::map<std::string, std::string> facts = {};     ///< the machine: "Processor" -> "Corvid 8"
+  std::map<std::string, std::string> settings = {};  ///< what was tried: "Preset" -> "High"
+};
+
+/// A run as a list shows it.
+struct RunInfo {
+  std::int64_t id = 0;
+  std::string started;    ///< UTC, ISO 8601: "2026-03-01T20:15:00Z"
+  bool finished = false;  ///< false where its recorder was stopped in the middle, or is still at work
+  std::uint64_t frames = 0;
+  Nanoseconds length = 0;  ///< sum of the intervals
+  RunDetails details;
+};
+
+/// One reading over a run: as many times as values.
+struct RunSeries {
+  ReadingInfo info;
+  std::vector<Nanoseconds> at;  ///< since the start of the run
+  std::vector<Value> values;
+};
+
+/// A SQLite file (WAL) with runs; its schema is in docs/store.md.
+///
+/// One thread at a time; several processes may have it open. Every call throws Error where the file can't be used: it
+/// isn't a store, was made by a newer version, is damaged, or the disk is full. Nothing that was committed is ever lost
+/// by that.
+class Store {
+ public:
+  enum class Mode { create, existing };
+
+  /// Opens the file; `create` makes it (and its folder) where it isn't there. Never writes to a file that isn't a
+  /// store.
+  explicit Store(const std::filesystem::path& path, Mode mode = Mode::create);
+  Store(Store&&) noexcept;
+  Store& operator=(Store&&) noexcept;
+  ~Store();
+
+  /// Where runs go unless told otherwise: $XDG_DATA_HOME/idlemeter/runs.db, else ~/.local/share/idlemeter/runs.db.
+  [[nodiscard]] static std::filesystem::path usual_path();
+
+  [[nodiscard]] const std::filesystem::path& path() const;
+
+  /// All runs, oldest first.
+  [[nodiscard]] std::vector<RunInfo> runs() const;
+
+  /// Throws Error naming the runs that there are.
+  [[nodiscard]] RunInfo run(std::int64_t id) const;
+
+  /// All frames in order; O(frames).
+  [[nodiscard]] std::vector<FrameRecord> frames(std::int64_t id) const;
+
+  /// Only the intervals, ready for summarize().
+  [[nodiscard]] std::vector<Nanoseconds> intervals(std::int64_t id) const;
+
+  /// All readings of a run over time.
+  [[nodiscard]] std::vector<RunSeries> series(std::int64_t id) const;
+
+ private:
+  friend class Recorder;
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+}  // namespace idlemeter

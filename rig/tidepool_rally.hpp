@@ -1,0 +1,49 @@
+// *Tidepool Rally*, the simulated game: a lap of scenes, each with its own work for processor and GPU.
+#pragma once
+
+#include <cstdint>
+#include <random>
+#include <string>
+#include <string_view>
+
+#include "idlemeter/store.hpp"
+#include "machine.hpp"
+
+namespace idlemeter::rig {
+
+struct GameSettings {
+  std::string preset = "High";  ///< "Low", "Medium", "High" or "Ultra"
+  double rate_limit = 0;        ///< frames per second; 0: none
+  std::uint64_t seed = 1;
+};
+
+/// Plays the game on a machine, a frame at a time, on a virtual clock that starts at 0: the frame's work decides the
+/// machine's heat, and its heat the speed of the next frames. Deterministic by seed. One thread at a time.
+class TidepoolRally {
+ public:
+  /// The machine must outlive the game. Throws std::invalid_argument for a preset that isn't there.
+  TidepoolRally(Machine& machine, const GameSettings& settings);
+
+  /// Plays one frame.
+  FrameRecord next_frame();
+
+  /// Virtual time since the start.
+  [[nodiscard]] Nanoseconds now() const { return now_; }
+
+  /// "Harbour", "Reef" …
+  [[nodiscard]] std::string_view scene() const;
+
+ private:
+  double hitch(double frame_ms);
+  void let_machine_run(double frame_ms, double cpu_ms, double gpu_ms);
+
+  Machine& machine_;
+  GameSettings settings_;
+  double processor_work_ = 1, graphics_work_ = 1;  // of the preset, as factors
+  double wave_ = 0;                                // slow drift of the load within a scene
+  std::mt19937_64 random_;
+  Nanoseconds now_ = 0;
+  std::size_t last_scene_ = 0;
+};
+
+}  // namespace idlemeter::rig

@@ -1,0 +1,106 @@
+// Reads TOML tables by known keys and collects everything that is wrong on the way.
+#pragma once
+
+#include <fmt/format.h>
+
+#include <functional>
+#include <initializer_list>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#ifndef TOML_EXCEPTIONS
+#define TOML_EXCEPTIONS 1
+#endif
+#include <toml++/toml.h>
+
+#include "idlemeter/face.hpp"
+#include "readings/nearest.hpp"
+
+namespace idlemeter {
+
+using Findings = std::vector<Finding>;
+
+inline void tell(Findings& findings, const toml::source_region& where, std::string message) {
+  findings.push_back({Finding::Severity::error, where.begin.line, where.begin.column, std::move(message)});
+}
+
+/// "a string", "a whole number" … for people.
+std::string_view kind_name(toml::node_type type);
+
+/// A word of an enumeration.
+template <typename T>
+struct Word {
+  std::string_view word;
+  T value;
+};
+
+/// One table. Each key that is asked for is known; done() tells of the others.
+class TableReader {
+ public:
+  TableReader(const toml::table& table, std::string what, Findings& findings)
+      : table_(table), what_(std::move(what)), findings_(findings) {}
+
+  /// The node under the key, or nullptr; the key counts as known either way.
+  const toml::node* find(std::string_view key);
+
+  void read(std::string_view key, std::string& into);
+  void read(std::string_view key, bool& into);
+
+  /// A number from `least` to `most`.
+  void read(std::string_view key, double& into, double least, double most);
+  void read(std::string_view key, std::optional<double>& into, double least, double most);
+  void read(std::string_view key, std::optional<int>& into, int least, int most);
+
+  void read(std::string_view key, Color& into);
+  void read(std::string_view key, std::optional<Color>& into);
+
+  template <typename T, std::size_t N>
+  void read_word(std::string_view key, T& into, const Word<T> (&words)[N]);
+
+  /// Reads what is under the key with `reader(table, what)` where it is a table.
+  void read_table(std::string_view key, const std::function<void(TableReader&)>& reader);
+
+  /// The same for each table of an array, in order.
+  void read_tables(std::string_view key, const std::function<void(TableReader&)>& reader);
+
+  /// Tells of every key that nobody has asked for.
+  void done();
+
+  void tell(const toml::node& where, std::string message) {
+    idlemeter::tell(findings_, where.source(), std::move(message));
+  }
+  [[nodiscard]] const toml::table& table() const { return table_; }
+
+ private:
+  /// The node where it is of type T, else a finding.
+  template <typename T>
+  const T* expect(std::string_view key, std::string_view wanted);
+  void wrong_kind(std::string_view key, const toml::node& node, std::string_view wanted);
+  void wrong_word(std::string_view key, const toml::node& node, const std::string& word,
+                  const std::vector<std::string_view>& words);
+
+  const toml::table& table_;
+  std::string what_;  // "the face", "a row"
+  Findings& findings_;
+  std::vector<std::string_view> known_;
+};
+
+template <typename T, std::size_t N>
+void TableReader::read_word(std::string_view key, T& into, const Word<T> (&words)[N]) {
+  const toml::node* node = find(key);
+  if (node == nullptr) return;
+  const auto text = node->value_exact<std::string>();
+  if (!text) return wrong_kind(key, *node, "a string");
+  std::vector<std::string_view> all;
+  for (const Word<T>& word : words) {
+    if (word.word == *text) {
+      into = word.value;
+      return;
+    }
+    all.push_back(word.word);
+  }
+  wrong_word(key, *node, *text, all);
+}
+
+}  // namespace idlemeter

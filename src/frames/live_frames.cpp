@@ -1,0 +1,81 @@
+#include "idlemeter/live_frames.hpp"
+
+#include <cstdlib>
+#include <deque>
+#include <limits>
+#include <stdexcept>
+
+#include "frames/ordered_frames.hpp"
+
+namespace idlemeter {
+
+struct LiveFrames::State {
+  Nanoseconds length = std::numeric_limits<Nanoseconds>::max();
+  std::size_t most_frames = 0;  // 0: the span grows
+
+  frames::OrderedFrames ordered;
+  frames::Totals totals;
+  Nanoseconds newest = 0;
+  std::deque<Nanoseconds> order;  // the frames as they came, so that a sliding span knows which leaves; else empty
+
+  [[nodiscard]] bool slides() const { return most_frames > 0; }
+
+  void drop_oldest() {
+    const Nanoseconds oldest = order.front();
+    order.pop_front();
+    totals.steps -= order.empty() ? 0 : std::abs(order.front() - oldest);
+    totals.time -= oldest;
+    --totals.frames;
+    ordered.erase(oldest);
+  }
+};
+
+LiveFrames::LiveFrames(std::unique_ptr<State> state) : state_(std::move(state)) {}
+LiveFrames::LiveFrames(LiveFrames&&) noexcept = default;
+LiveFrames& LiveFrames::operator=(LiveFrames&&) noexcept = default;
+LiveFrames::~LiveFrames() = default;
+
+LiveFrames LiveFrames::growing() { return LiveFrames(std::make_unique<State>()); }
+
+LiveFrames LiveFrames::sliding(Nanoseconds length, std::size_t most_frames) {
+  if (length <= 0 || most_frames == 0)
+    throw std::invalid_argument("a sliding span holds at least a nanosecond and a frame");
+  LiveFrames live = growing();
+  live.state_->length = length;
+  live.state_->most_frames = most_frames;
+  return live;
+}
+
+void LiveFrames::add(Nanoseconds interval) {
+  State& s = *state_;
+  if (!frames::is_frame(interval)) {
+    ++s.totals.left_out;
+    return;
+  }
+  if (s.totals.frames > 0) s.totals.steps += std::abs(interval - s.newest);
+  s.newest = interval;
+  s.totals.time += interval;
+  ++s.totals.frames;
+  s.ordered.insert(interval);
+  if (!s.slides()) return;
+  s.order.push_back(interval);
+  while (s.totals.time - s.order.front() >= s.length || s.order.size() > s.most_frames) s.drop_oldest();
+}
+
+void LiveFrames::clear() {
+  state_->ordered.clear();
+  state_->order.clear();
+  state_->totals = {};
+}
+
+Summary LiveFrames::summary(const SummaryRequest& request) const {
+  return frames::figures(state_->ordered, state_->totals, request);
+}
+
+std::uint64_t LiveFrames::frames() const { return state_->totals.frames; }
+
+Nanoseconds LiveFrames::time() const { return state_->totals.time; }
+
+std::size_t LiveFrames::memory() const { return state_->ordered.memory() + state_->order.size() * sizeof(Nanoseconds); }
+
+}  // namespace idlemeter

@@ -1,0 +1,183 @@
+#include "frames/ordered_frames.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cassert>
+#include <numeric>
+
+namespace idlemeter::frames {
+
+/// Sorts what is new and merges it from the back: few new values cost little more than their number.
+void OrderedFrames::Block::put_in_order() const {
+  if (in_order == count) return;
+  Nanoseconds* first = values.get();
+  std::sort(first + in_order, end());
+  std::array<Nanoseconds, kCapacity> added;
+  const Nanoseconds* next = std::copy(first + in_order, end(), added.data());
+  Nanoseconds* old = first + in_order;
+  for (Nanoseconds* to = end(); next != added.data();) {
+    *--to = old != first && old[-1] > next[-1] ? *--old : *--next;
+  }
+  in_order = count;
+}
+
+Nanoseconds* OrderedFrames::Block::find(Nanoseconds value) const {
+  Nanoseconds* const rest = values.get() + in_order;
+  Nanoseconds* const place = std::lower_bound(values.get(), rest, value);
+  return place != rest && *place == value ? place : std::find(rest, end(), value);
+}
+
+/// The last block from at or below the value. Without branches on the data: which half is never predictable.
+std::size_t OrderedFrames::block_for(Nanoseconds value) const {
+  const Nanoseconds* base = from_.data();
+  for (std::size_t length = from_.size(); length > 1;) {
+    const std::size_t half = length / 2;
+    base += base[half] <= value ? half : 0;
+    length -= half;
+  }
+  return static_cast<std::size_t>(base - from_.data());
+}
+
+/// Counts the groups again from the one of that block on.
+void OrderedFrames::regroup(std::size_t from_block) {
+  groups_.resize((blocks_.size() + kGroup - 1) / kGroup);
+  for (std::size_t g = from_block / kGroup; g < groups_.size(); ++g) {
+    groups_[g] = {};
+    for (std::size_t b = g * kGroup; b < std::min((g + 1) * kGroup, blocks_.size()); ++b) {
+      groups_[g].count += blocks_[b].count;
+      groups_[g].sum += sums_[b];
+    }
+  }
+}
+
+void OrderedFrames::add_block(std::size_t place, Nanoseconds from) {
+  const auto at = static_cast<std::ptrdiff_t>(place);
+  from_.insert(from_.begin() + at, from);
+  sums_.insert(sums_.begin() + at, 0);
+  blocks_.emplace(blocks_.begin() + at);
+}
+
+void OrderedFrames::remove_block(std::size_t place) {
+  const auto at = static_cast<std::ptrdiff_t>(place);
+  from_.erase(from_.begin() + at);
+  sums_.erase(sums_.begin() + at);
+  blocks_.erase(blocks_.begin() + at);
+  if (!from_.empty()) from_.front() = 0;
+}
+
+void OrderedFrames::insert(Nanoseconds value) {
+  if (blocks_.empty()) {
+    add_block(0, 0);
+    regroup(0);
+  }
+  std::size_t b = block_for(value);
+  if (blocks_[b].count == kCapacity) {
+    make_room(b, value);
+    b = block_for(value);
+  }
+  blocks_[b].append(value);
+  sums_[b] += value;
+  ++groups_[b / kGroup].count;
+  groups_[b / kGroup].sum += value;
+}
+
+/// Makes room where the value goes: a new block at either end of the list where frames only rise or fall, so that
+/// blocks stay full; else the upper half of the full block moves into a new one.
+void OrderedFrames::make_room(std::size_t full, Nanoseconds value) {
+  Nanoseconds* first = blocks_[full].values.get();
+  Nanoseconds* last = blocks_[full].end();
+  const auto [least, most] = std::minmax_element(first, last);
+  if (full + 1 == blocks_.size() && value >= *most) {
+    add_block(full + 1, value);
+    return regroup(full + 1);
+  }
+  if (full == 0 && value < *least) {
+    from_[0] = *least;
+    add_block(0, 0);
+    return regroup(0);
+  }
+  Nanoseconds* middle = first + kCapacity / 2;
+  std::nth_element(first, middle, last);
+  add_block(full + 1, *middle);  // moves blocks, not their values
+  Block& upper = blocks_[full + 1];
+  upper.count = static_cast<std::uint32_t>(std::copy(middle, last, upper.values.get()) - upper.values.get());
+  sums_[full + 1] = std::accumulate(middle, last, Nanoseconds{0});
+  sums_[full] -= sums_[full + 1];
+  blocks_[full].count -= upper.count;
+  blocks_[full].in_order = 0;
+  regroup(full);
+}
+
+void OrderedFrames::erase(Nanoseconds value) {
+  std::size_t b = block_for(value);
+  Nanoseconds* place = blocks_[b].find(value);
+  while (place == blocks_[b].end()) {  // equal values may all be in the block before
+    assert(b > 0);
+    --b;
+    place = blocks_[b].find(value);
+  }
+  Block& block = blocks_[b];
+  std::copy(place + 1, block.end(), place);
+  block.in_order -= place < block.values.get() + block.in_order ? 1 : 0;
+  --block.count;
+  sums_[b] -= value;
+  --groups_[b / kGroup].count;
+  groups_[b / kGroup].sum -= value;
+  if (block.count == 0) {
+    remove_block(b);
+    return regroup(b);
+  }
+  if (b + 1 == blocks_.size() || block.count + blocks_[b + 1].count > kCapacity / 2) return;
+  for (const Nanoseconds* moved = blocks_[b + 1].values.get(); moved != blocks_[b + 1].end(); ++moved)
+    block.append(*moved);
+  sums_[b] += sums_[b + 1];
+  remove_block(b + 1);  // two sparse neighbours are one: the number of blocks follows the frames of a sliding span
+  regroup(b);
+}
+
+void OrderedFrames::clear() {
+  from_.clear();
+  sums_.clear();
+  blocks_.clear();
+  groups_.clear();
+}
+
+Nanoseconds OrderedFrames::shortest() const {
+  return *std::min_element(blocks_.front().values.get(), blocks_.front().end());
+}
+
+Tail OrderedFrames::slowest(std::uint64_t k) const {
+  Nanoseconds sum = 0;
+  std::size_t g = groups_.size() - 1;
+  for (; k > groups_[g].count; --g) {
+    k -= groups_[g].count;
+    sum += groups_[g].sum;
+  }
+  std::size_t b = std::min((g + 1) * kGroup, blocks_.size()) - 1;
+  for (; k > blocks_[b].count; --b) {
+    k -= blocks_[b].count;
+    sum += sums_[b];
+  }
+  blocks_[b].put_in_order();
+  const Nanoseconds* end = blocks_[b].end();
+  return {*(end - k), std::accumulate(end - k, end, sum)};
+}
+
+Nanoseconds OrderedFrames::reaching(Nanoseconds time) const {
+  std::size_t g = groups_.size() - 1;
+  for (; time > groups_[g].sum; --g) time -= groups_[g].sum;
+  std::size_t b = std::min((g + 1) * kGroup, blocks_.size()) - 1;
+  for (; time > sums_[b]; --b) time -= sums_[b];
+  blocks_[b].put_in_order();
+  const Nanoseconds* value = blocks_[b].end() - 1;
+  for (; time > *value; --value) time -= *value;
+  return *value;
+}
+
+std::size_t OrderedFrames::memory() const {
+  const std::size_t heads = from_.capacity() * sizeof(Nanoseconds) + sums_.capacity() * sizeof(Nanoseconds) +
+                            blocks_.capacity() * sizeof(Block);
+  return heads + groups_.capacity() * sizeof(Group) + blocks_.size() * kCapacity * sizeof(Nanoseconds);
+}
+
+}  // namespace idlemeter::frames

@@ -1,0 +1,139 @@
+#include "frames/slowest_first.hpp"
+
+#include <algorithm>
+#include <bit>
+#include <cassert>
+
+namespace idlemeter::frames {
+namespace {
+
+/// Which bucket a frame time falls into. The top level is logarithmic by octaves with 256 linear steps in each (a width
+/// of 0.4 % everywhere); the finer ones are linear.
+class Scale {
+ public:
+  static Scale logarithmic() { return {true, 0, 0, bucket_of_log(kLongestFrame) + 1}; }
+
+  static Scale linear(Nanoseconds low, Nanoseconds width) {
+    const int shift = std::max(0, static_cast<int>(std::bit_width(static_cast<std::uint64_t>(width - 1))) - kStepBits);
+    return {false, low, shift, static_cast<std::size_t>((width - 1) >> shift) + 1};
+  }
+
+  [[nodiscard]] std::size_t buckets() const { return buckets_; }
+
+  [[nodiscard]] std::size_t bucket_of(Nanoseconds value) const {
+    return log_ ? bucket_of_log(value) : static_cast<std::size_t>((value - low_) >> shift_);
+  }
+
+  [[nodiscard]] Nanoseconds low(std::size_t bucket) const {
+    if (!log_) return low_ + (static_cast<Nanoseconds>(bucket) << shift_);
+    if (bucket < 2 * kOctave) return static_cast<Nanoseconds>(bucket);
+    const auto octave = bucket / kOctave - 1;
+    return static_cast<Nanoseconds>((bucket % kOctave + kOctave) << octave);
+  }
+
+  [[nodiscard]] Nanoseconds width(std::size_t bucket) const { return low(bucket + 1) - low(bucket); }
+
+ private:
+  static constexpr int kStepBits = 10;
+  static constexpr int kOctaveBits = 8;
+  static constexpr std::size_t kOctave = std::size_t{1} << kOctaveBits;
+
+  Scale(bool log, Nanoseconds low, int shift, std::size_t buckets)
+      : log_(log), low_(low), shift_(shift), buckets_(buckets) {}
+
+  // 5 -> 5; 1000 -> the octave 512..1023 in steps of 2; 16'666'667 -> its octave in steps of 65'536
+  static std::size_t bucket_of_log(Nanoseconds value) {
+    const auto v = static_cast<std::uint64_t>(value);
+    const int shift = std::max(0, static_cast<int>(std::bit_width(v)) - (kOctaveBits + 1));
+    return static_cast<std::size_t>(v >> shift) + (static_cast<std::size_t>(shift) << kOctaveBits);
+  }
+
+  bool log_;
+  Nanoseconds low_;
+  int shift_;
+  std::size_t buckets_;
+};
+
+Nanoseconds shortest_of(std::span<const Nanoseconds> intervals) {
+  Nanoseconds shortest = kLongestFrame;
+  for (Nanoseconds interval : intervals) shortest = is_frame(interval) ? std::min(shortest, interval) : shortest;
+  return shortest;
+}
+
+}  // namespace
+
+class SlowestFirst::Level {
+ public:
+  Level(std::span<const Nanoseconds> values, Scale scale) : values_(values), scale_(scale), buckets_(scale.buckets()) {
+    for (Nanoseconds value : values) {
+      if (!is_frame(value)) continue;
+      Bucket& bucket = buckets_[scale_.bucket_of(value)];
+      ++bucket.count;
+      bucket.sum += value;
+    }
+  }
+
+  Level(std::vector<Nanoseconds> members, Scale scale) : Level(std::span<const Nanoseconds>(members), scale) {
+    members_ = std::move(members);  // moving keeps the buffer that values_ points to
+  }
+
+  Tail slowest(std::uint64_t k) {
+    Nanoseconds sum = 0;
+    std::size_t b = buckets_.size() - 1;
+    for (; k > buckets_[b].count; --b) {
+      k -= buckets_[b].count;
+      sum += buckets_[b].sum;
+    }
+    if (scale_.width(b) == 1) return {scale_.low(b), sum + static_cast<Nanoseconds>(k) * scale_.low(b)};
+    const Tail rest = finer(b).slowest(k);
+    return {rest.kth, sum + rest.sum};
+  }
+
+  Nanoseconds reaching(Nanoseconds time) {
+    std::size_t b = buckets_.size() - 1;
+    for (; time > buckets_[b].sum; --b) time -= buckets_[b].sum;
+    return scale_.width(b) == 1 ? scale_.low(b) : finer(b).reaching(time);
+  }
+
+ private:
+  struct Bucket {
+    std::uint64_t count = 0;
+    Nanoseconds sum = 0;
+  };
+
+  Level& finer(std::size_t bucket) {
+    std::unique_ptr<Level>& level = finer_[bucket];
+    if (level == nullptr) {
+      const Nanoseconds low = scale_.low(bucket);
+      const Nanoseconds width = scale_.width(bucket);
+      level = std::make_unique<Level>(members_of(bucket, low, width), Scale::linear(low, width));
+    }
+    return *level;
+  }
+
+  std::vector<Nanoseconds> members_of(std::size_t bucket, Nanoseconds low, Nanoseconds width) const {
+    std::vector<Nanoseconds> members;
+    members.reserve(buckets_[bucket].count);
+    std::copy_if(values_.begin(), values_.end(), std::back_inserter(members), [=](Nanoseconds value) {
+      return static_cast<std::uint64_t>(value) - static_cast<std::uint64_t>(low) < static_cast<std::uint64_t>(width);
+    });
+    return members;
+  }
+
+  std::vector<Nanoseconds> members_;
+  std::span<const Nanoseconds> values_;
+  Scale scale_;
+  std::vector<Bucket> buckets_;
+  std::map<std::size_t, std::unique_ptr<Level>> finer_;
+};
+
+SlowestFirst::SlowestFirst(std::span<const Nanoseconds> intervals)
+    : shortest_(shortest_of(intervals)), top_(std::make_unique<Level>(intervals, Scale::logarithmic())) {}
+
+SlowestFirst::~SlowestFirst() = default;
+
+Tail SlowestFirst::slowest(std::uint64_t k) const { return top_->slowest(k); }
+
+Nanoseconds SlowestFirst::reaching(Nanoseconds time) const { return top_->reaching(time); }
+
+}  // namespace idlemeter::frames

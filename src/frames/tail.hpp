@@ -1,0 +1,47 @@
+// What both ways of holding frames (all at once, as they arrive) answer, and the figures computed from it.
+#pragma once
+
+#include <cstdint>
+
+#include "idlemeter/frame_summary.hpp"
+
+namespace idlemeter::frames {
+
+__extension__ typedef __int128 Int128;  // sums of nanoseconds times parts per million
+
+/// The k slowest frames.
+struct Tail {
+  Nanoseconds kth = 0;  ///< frame time of the fastest among them
+  Nanoseconds sum = 0;  ///< of all k
+};
+
+/// Frames seen from the slowest end.
+class TailView {
+ public:
+  virtual ~TailView() = default;
+
+  /// Of at least one frame.
+  [[nodiscard]] virtual Nanoseconds shortest() const = 0;
+
+  /// 1 <= k <= number of frames.
+  [[nodiscard]] virtual Tail slowest(std::uint64_t k) const = 0;
+
+  /// The frame at which the slowest, longest first, reach `time`; 0 < time <= total.
+  [[nodiscard]] virtual Nanoseconds reaching(Nanoseconds time) const = 0;
+};
+
+/// What is known of the frames by counting along.
+struct Totals {
+  std::uint64_t frames = 0;
+  std::uint64_t left_out = 0;
+  Nanoseconds time = 0;
+  Nanoseconds steps = 0;  ///< sum of |t[i] - t[i-1]|, N - 1 of them
+};
+
+/// True where the interval counts as a frame.
+constexpr bool is_frame(Nanoseconds interval) { return interval > 0 && interval <= kLongestFrame; }
+
+/// Throws std::invalid_argument where a share or a percentile is out of its range.
+[[nodiscard]] Summary figures(const TailView& view, const Totals& totals, const SummaryRequest& request);
+
+}  // namespace idlemeter::frames

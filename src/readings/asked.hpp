@@ -1,0 +1,35 @@
+// A source with what it last answered.
+#pragma once
+
+#include <memory>
+#include <vector>
+
+#include "idlemeter/sampler.hpp"
+
+namespace idlemeter {
+
+/// Asks one source: discovers when due, samples, turns what a source throws into missing values. One thread at a time.
+class AskedSource {
+ public:
+  AskedSource(std::unique_ptr<Source> source, Nanoseconds rescan) : source_(std::move(source)), rescan_(rescan) {}
+
+  /// What it has, without values.
+  [[nodiscard]] std::shared_ptr<const Batch> prepare(Nanoseconds now);
+
+  /// What it has, with values. Discovers anew where that is due.
+  [[nodiscard]] std::shared_ptr<const Batch> ask(Nanoseconds now);
+
+  [[nodiscard]] const Source& source() const { return *source_; }
+
+ private:
+  std::shared_ptr<Batch> empty_batch(Nanoseconds now);
+  void discover(Nanoseconds now);
+
+  std::unique_ptr<Source> source_;
+  Nanoseconds rescan_;
+  Nanoseconds discovered_ = 0;
+  std::vector<ReadingInfo> found_;
+  std::shared_ptr<const ReadingList> list_;
+};
+
+}  // namespace idlemeter

@@ -1,0 +1,159 @@
+#include "idlemeter/sampler.hpp"
+
+#include <fmt/format.h>
+#include <time.h>
+
+#include <algorithm>
+#include <condition_variable>
+#include <mutex>
+#include <stdexcept>
+#include <thread>
+
+#include "readings/asked.hpp"
+
+namespace idlemeter {
+namespace {
+
+using std::chrono::nanoseconds;
+
+/// The values of a source that hasn't answered for a while.
+std::shared_ptr<const Batch> without_answer(const Batch& last, const std::string& source, Nanoseconds now) {
+  auto batch = std::make_shared<Batch>();
+  batch->list = last.list;
+  batch->time = now;
+  const Missing missing{fmt::format("the {} source has not answered for {:.0f} s; it is waited for", source,
+                                    static_cast<double>(now - last.time) / kSecond)};
+  batch->values.assign(last.values.size(), missing);
+  return batch;
+}
+
+}  // namespace
+
+Nanoseconds monotonic_now() {
+  timespec now{};
+  clock_gettime(CLOCK_MONOTONIC, &now);
+  return now.tv_sec * kSecond + now.tv_nsec;
+}
+
+Polling::Polling(Sources sources) {
+  for (auto& source : sources) {
+    sources_.push_back(std::make_unique<AskedSource>(std::move(source), nanoseconds(SamplerOptions{}.rescan).count()));
+  }
+}
+
+Polling::~Polling() = default;
+
+Snapshot Polling::sample(Nanoseconds now) {
+  std::vector<std::shared_ptr<const Batch>> batches;
+  for (auto& source : sources_) batches.push_back(source->ask(now));
+  return {now, std::move(batches)};
+}
+
+/// Outlives the sampler where a source never returns, so that its thread finds everything where it was.
+struct Sampler::Shared {
+  struct Slot {
+    explicit Slot(AskedSource asked) : source(std::move(asked)), name(source.source().name()) {}
+
+    AskedSource source;  // only its own thread touches it
+    std::string name;
+    std::thread thread;
+    std::shared_ptr<const Batch> batch;  // the rest under the mutex
+    int rounds = 0;
+    bool ended = false;
+  };
+
+  mutable std::mutex mutex;                  // held for the swap of a pointer, never while a source works
+  mutable std::condition_variable answered;  // apart from the next, so that an answer wakes no other source
+  std::condition_variable ending;
+  bool stopping = false;
+  nanoseconds patience{};
+  std::vector<std::unique_ptr<Slot>> slots;
+
+  void run(Slot& slot, nanoseconds pace);
+  void publish(Slot& slot, std::shared_ptr<const Batch> batch, bool answer = true);
+};
+
+void Sampler::Shared::publish(Slot& slot, std::shared_ptr<const Batch> batch, bool answer) {
+  const std::lock_guard lock(mutex);
+  slot.batch.swap(batch);
+  slot.rounds += answer ? 1 : 0;
+  answered.notify_all();
+}
+
+void Sampler::Shared::run(Slot& slot, nanoseconds pace) {
+  publish(slot, slot.source.prepare(monotonic_now()),
+          false);  // so that it is listed even if its first sample never ends
+  auto next = std::chrono::steady_clock::now();
+  for (;;) {
+    publish(slot, slot.source.ask(monotonic_now()));
+    // A steady beat; beats that were slept through (a slow sensor, a suspended machine) are dropped, not made up for.
+    next = std::max(next + pace, std::chrono::steady_clock::now());
+    std::unique_lock lock(mutex);
+    if (ending.wait_until(lock, next, [this] { return stopping; })) break;
+  }
+  const std::lock_guard lock(mutex);
+  slot.ended = true;
+  answered.notify_all();
+}
+
+Sampler::Sampler(Sources sources, const SamplerOptions& options) : shared_(std::make_shared<Shared>()) {
+  using namespace std::chrono_literals;
+  const auto check = [](nanoseconds pace) {
+    if (pace < 100ms || pace > 1min) throw std::invalid_argument("a pace is from 100 ms to 1 min");
+    return pace;
+  };
+  check(options.pace);
+  shared_->patience = options.patience;
+  for (auto& source : sources) {
+    if (source->pace() != 0ns) check(source->pace());
+    shared_->slots.push_back(std::make_unique<Shared::Slot>(AskedSource(std::move(source), options.rescan.count())));
+  }
+  for (auto& slot : shared_->slots) {
+    const nanoseconds own = slot->source.source().pace();
+    slot->thread = std::thread(
+        [shared = shared_, &slot = *slot, pace = own == 0ns ? options.pace : own] { shared->run(slot, pace); });
+  }
+}
+
+Sampler::~Sampler() {
+  using namespace std::chrono_literals;
+  std::unique_lock lock(shared_->mutex);
+  shared_->stopping = true;
+  shared_->ending.notify_all();
+  const auto until = std::chrono::steady_clock::now() + 500ms;
+  for (auto& slot : shared_->slots) {
+    shared_->answered.wait_until(lock, until, [&] { return slot->ended; });
+    const bool stuck = !slot->ended;
+    lock.unlock();
+    if (stuck) {
+      slot->thread.detach();
+    } else {
+      slot->thread.join();
+    }
+    lock.lock();
+  }
+}
+
+Snapshot Sampler::snapshot() const {
+  const Nanoseconds now = monotonic_now();
+  std::vector<std::shared_ptr<const Batch>> batches;
+  const std::lock_guard lock(shared_->mutex);
+  batches.reserve(shared_->slots.size());
+  for (const auto& slot : shared_->slots) {
+    if (slot->batch == nullptr) continue;
+    const nanoseconds own = slot->source.source().pace();
+    const bool late = now - slot->batch->time > (shared_->patience + 2 * own).count();
+    batches.push_back(late ? without_answer(*slot->batch, slot->name, now) : slot->batch);
+  }
+  return {now, std::move(batches)};
+}
+
+bool Sampler::wait(int rounds, nanoseconds at_most) const {
+  std::unique_lock lock(shared_->mutex);
+  return shared_->answered.wait_for(lock, at_most, [&] {
+    return std::all_of(shared_->slots.begin(), shared_->slots.end(),
+                       [&](const auto& slot) { return slot->rounds >= rounds; });
+  });
+}
+
+}  // namespace idlemeter

@@ -1,0 +1,199 @@
+#include "idlemeter/recorder.hpp"
+
+#include <fmt/chrono.h>
+
+#include <cassert>
+#include <chrono>
+#include <limits>
+#include <unordered_map>
+
+#include "idlemeter/sampler.hpp"
+#include "runs/store_state.hpp"
+
+namespace idlemeter {
+namespace {
+
+constexpr Nanoseconds kCommitEvery =
+    kSecond / 2;  // by the clock: with the time to write, well under a second is at stake
+constexpr Nanoseconds kLongestLock = kSecond / 10;  // an open transaction keeps other writers waiting
+constexpr Nanoseconds kChunkLength = kSecond;       // of play in a row of frame_chunk
+constexpr std::size_t kMostFramesInChunk = 100'000;
+
+std::string utc_now() {
+  const auto now = std::chrono::floor<std::chrono::seconds>(std::chrono::system_clock::now());
+  return fmt::format("{:%Y-%m-%dT%H:%M:%SZ}", fmt::gmtime(std::chrono::system_clock::to_time_t(now)));
+}
+
+/// Frames on their way into a row.
+struct Chunk {
+  Nanoseconds start = 0;
+  Nanoseconds length = 0;
+  std::vector<Nanoseconds> intervals;
+  std::vector<Nanoseconds> gpu_work;
+  bool any_gpu_work = false;
+
+  [[nodiscard]] bool takes(const FrameRecord& frame) const {
+    return intervals.empty() || (frame.at - frame.interval == start + length && length < kChunkLength &&
+                                 intervals.size() < kMostFramesInChunk);
+  }
+
+  void add(const FrameRecord& frame) {
+    if (intervals.empty()) start = frame.at - frame.interval;
+    length += frame.interval;
+    intervals.push_back(frame.interval);
+    gpu_work.push_back(frame.gpu_work);
+    any_gpu_work = any_gpu_work || frame.gpu_work >= 0;
+  }
+
+  void clear() {
+    intervals.clear();
+    gpu_work.clear();
+    length = 0;
+    any_gpu_work = false;
+  }
+};
+
+}  // namespace
+
+struct Recorder::State {
+  State(Store& where, Clock with)
+      : store(where),
+        clock(std::move(with)),
+        database(where.state_->database),
+        insert_chunk(database, "INSERT INTO frame_chunk VALUES (?, ?, ?, ?, ?, ?, ?)"),
+        insert_reading(database, "INSERT INTO run_reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"),
+        insert_sample(database, "INSERT INTO sample VALUES (?, ?, ?, ?)"),
+        insert_text(database, "INSERT INTO sample_text VALUES (?, ?, ?, ?)") {}
+
+  Store& store;
+  Clock clock;
+  sqlite::Database& database;
+  sqlite::Statement insert_chunk, insert_reading, insert_sample, insert_text;
+  std::int64_t run = 0;
+  bool in_transaction = false;
+  bool finished = false;
+  Nanoseconds committed = 0;  // by the clock
+  Chunk chunk;
+  std::int64_t chunks = 0;
+  std::int64_t samples = 0;
+  std::unordered_map<std::string, std::size_t> places;  // of readings in the run
+  std::unordered_map<std::size_t, std::string> texts;   // last text of each, so that only changes are written
+  std::vector<double> numbers;
+
+  void begin() {
+    if (!in_transaction) database.run("BEGIN IMMEDIATE");
+    in_transaction = true;
+  }
+
+  void commit() {
+    if (in_transaction) database.run("COMMIT");
+    in_transaction = false;
+    committed = clock();
+  }
+
+  void commit_if_due() {
+    const Nanoseconds due = committed + (in_transaction ? kLongestLock : kCommitEvery);
+    if (clock() < due) return;
+    write_chunk();
+    commit();
+  }
+
+  void insert_run(const RunDetails& details);
+  void write_chunk();
+  std::size_t place_of(const ReadingInfo& info);
+  void take(Nanoseconds at, std::size_t place, const Value& value);
+};
+
+void Recorder::State::insert_run(const RunDetails& details) {
+  begin();
+  sqlite::Statement(database, "INSERT INTO run (game, started, note) VALUES (?, ?, ?)")
+      .bind(details.game, utc_now(), details.note)
+      .run();
+  run = database.last_row();
+  for (const std::string& tag : details.tags)
+    sqlite::Statement(database, "INSERT OR IGNORE INTO run_tag VALUES (?, ?)").bind(run, tag).run();
+  sqlite::Statement fact(database, "INSERT INTO run_fact VALUES (?, ?, ?, ?)");
+  for (const auto& [name, value] : details.facts) fact.bind(run, kFactOfMachine, name, value).run();
+  for (const auto& [name, value] : details.settings) fact.bind(run, kSetting, name, value).run();
+  commit();
+}
+
+void Recorder::State::write_chunk() {
+  if (chunk.intervals.empty()) return;
+  begin();
+  const auto frames = static_cast<std::int64_t>(chunk.intervals.size());
+  if (!chunk.any_gpu_work) chunk.gpu_work.clear();
+  insert_chunk.bind(run, chunks++, chunk.start, frames, chunk.length, chunk.intervals, chunk.gpu_work).run();
+  chunk.clear();
+}
+
+std::size_t Recorder::State::place_of(const ReadingInfo& info) {
+  const auto [entry, is_new] = places.try_emplace(info.id, places.size());
+  if (is_new) {
+    insert_reading
+        .bind(run, static_cast<std::int64_t>(entry->second), info.id, info.title, info.brief, info.device,
+              std::string(name_of(info.kind)), std::string(symbol(info.unit)), std::int64_t{info.digits},
+              std::int64_t{info.text}, info.source)
+        .run();
+  }
+  return entry->second;
+}
+
+void Recorder::State::take(Nanoseconds at, std::size_t place, const Value& value) {
+  if (const auto* text = std::get_if<std::string>(&value)) {
+    std::string& last = texts[place];
+    if (last != *text) insert_text.bind(run, static_cast<std::int64_t>(place), at, *text).run();
+    last = *text;
+  } else if (const auto n = number(value)) {
+    numbers.resize(std::max(numbers.size(), place + 1), std::numeric_limits<double>::quiet_NaN());
+    numbers[place] = *n;
+  }
+}
+
+Recorder::Recorder(Store& store, const RunDetails& details, Clock clock)
+    : state_(std::make_unique<State>(store, clock ? std::move(clock) : Clock(monotonic_now))) {
+  state_->insert_run(details);
+}
+
+Recorder::~Recorder() {
+  try {
+    if (!state_->finished) flush();
+  } catch (const Error&) {
+    // Nobody is left to tell; what was committed before is kept.
+  }
+}
+
+void Recorder::add(const FrameRecord& frame) {
+  assert(!state_->finished);
+  if (!state_->chunk.takes(frame)) state_->write_chunk();
+  state_->chunk.add(frame);
+  state_->commit_if_due();
+}
+
+void Recorder::add(Nanoseconds at, const Snapshot& snapshot) {
+  assert(!state_->finished);
+  State& s = *state_;
+  s.begin();
+  s.numbers.assign(s.places.size(), std::numeric_limits<double>::quiet_NaN());
+  for (const Snapshot::Entry& entry : snapshot.entries()) s.take(at, s.place_of(*entry.info), *entry.value);
+  s.insert_sample.bind(s.run, s.samples++, at, s.numbers).run();
+  s.commit_if_due();
+}
+
+void Recorder::flush() {
+  state_->write_chunk();
+  state_->commit();
+}
+
+std::int64_t Recorder::finish() {
+  state_->write_chunk();
+  state_->begin();
+  sqlite::Statement(state_->database, "UPDATE run SET finished = 1 WHERE id = ?").bind(state_->run).run();
+  state_->commit();
+  state_->finished = true;
+  return state_->run;
+}
+
+std::int64_t Recorder::id() const { return state_->run; }
+
+}  // namespace idlemeter

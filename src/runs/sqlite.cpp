@@ -1,0 +1,65 @@
+#include "runs/sqlite.hpp"
+
+namespace idlemeter::sqlite {
+
+Database::Database(const std::string& path, int flags) : path_(path) {
+  sqlite3* opened = nullptr;
+  const int result = sqlite3_open_v2(path.c_str(), &opened, flags, nullptr);
+  handle_.reset(opened);
+  if (result != SQLITE_OK) fail();
+  sqlite3_busy_timeout(opened, 5000);  // ms; another process commits for milliseconds at a time
+}
+
+void Database::fail() const {
+  const int code = sqlite3_errcode(handle_.get());
+  const std::string problem = sqlite3_errmsg(handle_.get());
+  if (code == SQLITE_NOTADB)
+    throw Error("not an Idle Meter store (" + problem + ")", path_, "name another file with --store");
+  if (code == SQLITE_CORRUPT)
+    throw Error("the store is damaged (" + problem + ")", path_, "recover it with 'sqlite3 FILE .recover'");
+  throw Error(problem, path_);
+}
+
+void Database::run(const std::string& sql) {
+  if (sqlite3_exec(handle_.get(), sql.c_str(), nullptr, nullptr, nullptr) != SQLITE_OK) fail();
+}
+
+std::int64_t Database::number(const std::string& sql) {
+  Statement statement(*this, sql);
+  return statement.step() ? statement.integer(0) : 0;
+}
+
+Statement::Statement(Database& database, std::string_view sql) : database_(database) {
+  sqlite3_stmt* prepared = nullptr;
+  check(sqlite3_prepare_v2(database.handle(), sql.data(), static_cast<int>(sql.size()), &prepared, nullptr));
+  handle_.reset(prepared);
+}
+
+void Statement::check(int result) const {
+  if (result != SQLITE_OK) database_.fail();
+}
+
+bool Statement::step() {
+  const int result = sqlite3_step(handle_.get());
+  if (result == SQLITE_ROW) return true;
+  if (result != SQLITE_DONE) database_.fail();
+  return false;
+}
+
+std::string Statement::text(int column) const {
+  const auto* data = reinterpret_cast<const char*>(sqlite3_column_text(handle_.get(), column));
+  return data == nullptr ? ""
+                         : std::string(data, static_cast<std::size_t>(sqlite3_column_bytes(handle_.get(), column)));
+}
+
+void Statement::put(int place, std::int64_t value) { check(sqlite3_bind_int64(handle_.get(), place, value)); }
+
+void Statement::put(int place, const std::string& text) {
+  check(sqlite3_bind_text64(handle_.get(), place, text.data(), text.size(), SQLITE_TRANSIENT, SQLITE_UTF8));
+}
+
+void Statement::put_bytes(int place, const void* data, std::size_t bytes) {
+  check(sqlite3_bind_blob64(handle_.get(), place, bytes == 0 ? "" : data, bytes, SQLITE_TRANSIENT));
+}
+
+}  // namespace idlemeter::sqlite

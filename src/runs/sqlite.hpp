@@ -1,0 +1,82 @@
+// SQLite behind types of ours.
+#pragma once
+
+#include <sqlite3.h>
+
+#include <algorithm>
+#include <cstdint>
+#include <memory>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "idlemeter/error.hpp"
+
+namespace idlemeter::sqlite {
+
+/// An open database. Every call of it and of its statements throws Error with the file's name.
+class Database {
+ public:
+  Database(const std::string& path, int flags);
+
+  void run(const std::string& sql);
+  [[nodiscard]] std::int64_t number(const std::string& sql);
+  [[nodiscard]] std::int64_t last_row() const { return sqlite3_last_insert_rowid(handle_.get()); }
+  [[nodiscard]] sqlite3* handle() const { return handle_.get(); }
+  [[noreturn]] void fail() const;
+
+ private:
+  std::string path_;
+  std::unique_ptr<sqlite3, decltype(&sqlite3_close_v2)> handle_{nullptr, &sqlite3_close_v2};
+};
+
+/// A prepared statement: `bind(…)` all parameters, then step() until it is false.
+class Statement {
+ public:
+  Statement(Database& database, std::string_view sql);
+
+  template <typename... Arguments>
+  Statement& bind(const Arguments&... arguments) {
+    sqlite3_reset(handle_.get());
+    int place = 0;
+    (put(++place, arguments), ...);
+    return *this;
+  }
+
+  /// False where there is no further row.
+  bool step();
+  void run() {
+    while (step()) {
+    }
+  }
+
+  [[nodiscard]] std::int64_t integer(int column) const { return sqlite3_column_int64(handle_.get(), column); }
+  [[nodiscard]] std::string text(int column) const;
+
+  /// The blob's bytes as elements; valid until the next step. Bytes beyond a whole number of elements don't count.
+  template <typename Element>
+  [[nodiscard]] std::vector<Element> blob(int column) const {
+    const auto* data = static_cast<const unsigned char*>(sqlite3_column_blob(handle_.get(), column));
+    const auto bytes = static_cast<std::size_t>(sqlite3_column_bytes(handle_.get(), column));
+    std::vector<Element> elements(bytes / sizeof(Element));
+    if (!elements.empty())
+      std::copy_n(data, elements.size() * sizeof(Element), reinterpret_cast<unsigned char*>(elements.data()));
+    return elements;
+  }
+
+ private:
+  void put(int place, std::int64_t value);
+  void put(int place, const std::string& text);
+  template <typename Element>
+  void put(int place, const std::vector<Element>& elements) {
+    put_bytes(place, elements.data(), elements.size() * sizeof(Element));
+  }
+  void put_bytes(int place, const void* data, std::size_t bytes);
+  void check(int result) const;
+
+  Database& database_;
+  std::unique_ptr<sqlite3_stmt, decltype(&sqlite3_finalize)> handle_{nullptr, &sqlite3_finalize};
+};
+
+}  // namespace idlemeter::sqlite

@@ -1,0 +1,20 @@
+// What the store and the recorder share.
+#pragma once
+
+#include "idlemeter/store.hpp"
+#include "runs/sqlite.hpp"
+
+namespace idlemeter {
+
+struct Store::State {
+  State(const std::filesystem::path& path, Mode mode);
+
+  std::filesystem::path path;
+  sqlite::Database database;
+};
+
+/// Marks in the `kind` column of run_fact.
+inline constexpr std::int64_t kFactOfMachine = 0;
+inline constexpr std::int64_t kSetting = 1;
+
+}  // namespace idlemeter

@@ -1,0 +1,27 @@
+// Which graphics cards there are.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "sources/kernel_file.hpp"
+#include "sources/pci_names.hpp"
+
+namespace idlemeter::sources {
+
+struct GraphicsCard {
+  fs::path folder;     // /sys/class/drm/card0
+  std::string slot;    // "0000:03:00.0"
+  std::string driver;  // "amdgpu"
+  std::string name;    // "Marl G9"
+  bool integrated = false;
+  double memory = 0;  // bytes of its own
+};
+
+/// All cards in the order of their slots: the same numbers after every boot.
+std::vector<GraphicsCard> graphics_cards(const fs::path& root);
+
+/// The card that a game uses unless told otherwise: a discrete one, of several the one with the most memory.
+std::size_t game_card(const std::vector<GraphicsCard>& cards);
+
+}  // namespace idlemeter::sources

@@ -1,0 +1,21 @@
+#include "sources/rate.hpp"
+
+namespace idlemeter::sources {
+
+Value Rate::next(Nanoseconds now, std::uint64_t count) {
+  constexpr Nanoseconds kLongestGap = 90 * kSecond;  // the slowest pace is a minute
+  const auto last = last_;
+  const Nanoseconds passed = now - time_;
+  last_ = count;
+  time_ = now;
+  if (!last) return Missing{"a rate needs two samples"};
+  if (passed <= 0 || passed > kLongestGap) return Missing{"the last sample is too old for a rate"};
+  std::uint64_t grown = count - *last;
+  if (count < *last) {
+    if (range_ == 0 || *last >= range_) return Missing{"the counter went back: its device was reset"};
+    grown = range_ - *last + count;
+  }
+  return static_cast<double>(grown) * static_cast<double>(kSecond) / static_cast<double>(passed);
+}
+
+}  // namespace idlemeter::sources

@@ -1,0 +1,27 @@
+// From a counter to a rate.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+
+#include "idlemeter/reading.hpp"
+
+namespace idlemeter::sources {
+
+/// The growth of a counter per second between two samples.
+class Rate {
+ public:
+  /// `range`: the counter starts again at 0 after range - 1; 0 where it does not wrap.
+  explicit Rate(std::uint64_t range = 0) : range_(range) {}
+
+  /// Counts per second since the last call; missing at the first one, where a counter that doesn't wrap goes back (the
+  /// device was reset), and over a gap of more than a minute and a half (the machine slept).
+  Value next(Nanoseconds now, std::uint64_t count);
+
+ private:
+  std::uint64_t range_;
+  std::optional<std::uint64_t> last_;
+  Nanoseconds time_ = 0;
+};
+
+}  // namespace idlemeter::sources

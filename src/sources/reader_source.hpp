@@ -1,0 +1,39 @@
+// The shape that most sources have: a list of readings, each with a function that reads it.
+#pragma once
+
+#include <functional>
+#include <string>
+#include <vector>
+
+#include "idlemeter/sampler.hpp"
+
+namespace idlemeter::sources {
+
+/// A reading with what gets its value; `now` on the monotonic clock.
+struct Reader {
+  ReadingInfo info;
+  std::function<Value(Nanoseconds now)> read;
+};
+
+/// A source that is its readers. Derived classes say which there are, and may read what several share beforehand.
+class ReaderSource : public Source {
+ public:
+  explicit ReaderSource(std::string name) : name_(std::move(name)) {}
+
+  [[nodiscard]] std::string name() const override { return name_; }
+  std::vector<ReadingInfo> discover() final;
+  [[nodiscard]] bool sample(Nanoseconds now, std::span<Value> values) final;
+
+ protected:
+  /// What there is now.
+  virtual std::vector<Reader> find() = 0;
+
+  /// Reads what several readers share. False where devices came or went.
+  virtual bool before_sample(Nanoseconds /*now*/) { return true; }
+
+ private:
+  std::string name_;
+  std::vector<Reader> readers_;
+};
+
+}  // namespace idlemeter::sources

@@ -1,0 +1,149 @@
+// The idlemeter command as a process.
+#include <gtest/gtest.h>
+#include <stdio.h>
+#include <sys/wait.h>
+
+#include <nlohmann/json.hpp>
+
+#include "folder.hpp"
+#include "idlemeter/draw.hpp"
+
+namespace idlemeter {
+namespace {
+
+struct Outcome {
+  int status = -1;
+  std::string out, err;
+};
+
+/// Runs `idlemeter ARGUMENTS` in the folder, through a shell.
+Outcome run(const testing::Folder& folder, const std::string& arguments) {
+  const std::string command = "cd '" + folder.path().string() + "' && HOME='" + folder.path().string() +
+                              "' XDG_DATA_HOME= '" IDLEMETER_COMMAND "' " + arguments + " 2>stderr.txt";
+  FILE* pipe = popen(command.c_str(), "r");
+  Outcome outcome;
+  char buffer[4096];
+  for (std::size_t got; (got = fread(buffer, 1, sizeof buffer, pipe)) > 0;) outcome.out.append(buffer, got);
+  outcome.status = WEXITSTATUS(pclose(pipe));
+  outcome.err = testing::text_of(folder / "stderr.txt");
+  return outcome;
+}
+
+TEST(Command, MisuseIsTwoAndFailureIsOneAndBothSayWhy) {
+  const testing::Folder folder;
+  folder.file("broken.toml", "nmae = \"x\"\n[[row]]\nlabel = 7\n");
+  folder.file("cut.toml", "[[row]]\ncells = [ { read");
+  folder.file("empty.toml", "");
+  folder.file("good.toml", "[[row]]\ncells = [ { reading = \"ram.usde\" } ]\n");
+  folder.file("notes.db", std::string(5'000, 'x'));
+  folder.file("text.png", "no picture");
+  const struct {
+    const char* arguments;
+    int status;
+    const char* words;
+  } cases[] = {
+      {"", 2, "subcommand is required"},
+      {"raedings", 2, "'raedings' is no command; did you mean 'readings'?"},
+      {"readings --fly", 2, "--fly"},
+      {"readings --root nowhere", 2, "nowhere"},
+      {"readings xyzzy", 1, "no reading has 'xyzzy'"},
+      {"face draw good.toml", 2, "--output"},
+      {"face draw good.toml -o a.png --size 10", 2, "write it like 1920x1080"},
+      {"face draw good.toml -o a.png --size 99999x99999", 2, "each side from 16 to 16384"},
+      {"face draw good.toml -o a.png --over text.png --size 64x64", 2, "excludes"},
+      {"face draw none.toml -o a.png", 1, "none.toml: cannot read the face"},
+      {"face draw empty.toml -o a.png", 1, "empty.toml:1:1: error: a face without rows"},
+      {"face draw cut.toml -o a.png", 1, "cut.toml:2:"},
+      {"face draw broken.toml -o a.png", 1,
+       "broken.toml:1:1: error: a face has no key 'nmae'; did you mean 'name'?\nbroken.toml:3:9: error: 'label'"},
+      {"face draw good.toml -o no/folder/a.png", 1, "no/folder/a.png: cannot write the picture"},
+      {"face draw good.toml -o a.png --over text.png", 1, "text.png: cannot read the picture"},
+      {"face draw good.toml -o a.png", 0, "no reading 'ram.usde' here; nearest: ram.used"},
+      {"runs", 1, "there is no store here"},
+      {"runs --store notes.db", 1, "notes.db: not an Idle Meter store"},
+      {"runs show --store notes.db", 2, "RUN is required"},
+      {"runs show one --store notes.db", 2, "RUN"},
+      {"runs show 1 --store notes.db", 1, "notes.db: not an Idle Meter store"},
+      {"demo --folder text.png", 1, "text.png"},
+  };
+  for (const auto& c : cases) {
+    const Outcome outcome = run(folder, c.arguments);
+    EXPECT_EQ(outcome.status, c.status) << c.arguments << '\n' << outcome.err;
+    EXPECT_NE(outcome.err.find(c.words), std::string::npos) << c.arguments << '\n' << outcome.err;
+  }
+}
+
+TEST(Command, HelpAndVersionSucceed) {
+  const testing::Folder folder;
+  for (const char* arguments :
+       {"--help", "--version", "readings --help", "face draw --help", "runs show --help", "demo --help"}) {
+    const Outcome outcome = run(folder, arguments);
+    EXPECT_EQ(outcome.status, 0) << arguments;
+    EXPECT_FALSE(outcome.out.empty()) << arguments;
+  }
+}
+
+TEST(Command, ReadingsAreThisMachines) {
+  const testing::Folder folder;
+  const Outcome table = run(folder, "readings memory");
+  EXPECT_EQ(table.status, 0);
+  EXPECT_NE(table.out.find("ram.used"), std::string::npos);
+  EXPECT_EQ(table.out.find("cpu.load"), std::string::npos);
+  const auto json = nlohmann::json::parse(run(folder, "readings ram.total --json").out);
+  ASSERT_EQ(json.size(), 1u);
+  EXPECT_EQ(json[0]["id"], "ram.total");
+  EXPECT_EQ(json[0]["unit"], "MiB");
+  EXPECT_GT(json[0]["value"].get<double>(), 100);
+}
+
+TEST(Command, TheDemoDoesTheWholeJob) {
+  const testing::Folder folder;
+  const Outcome demo = run(folder, "demo --folder 'the demo'");
+  ASSERT_EQ(demo.status, 0) << demo.err;
+  EXPECT_NE(demo.out.find("run 1 (Ultra)  run 2 (High)"), std::string::npos);
+  const Image overlay = read_png(folder / "the demo/overlay.png");
+  EXPECT_EQ(overlay.width, 1920);
+
+  const std::string store = " --store 'the demo/runs.db'";
+  const auto runs = nlohmann::json::parse(run(folder, "runs --json" + store).out);
+  ASSERT_EQ(runs.size(), 2u);
+  EXPECT_EQ(runs[0]["settings"]["Preset"], "Ultra");
+
+  const auto one = nlohmann::json::parse(run(folder, "runs show 2 --json" + store).out);
+  const auto& lows = one["statistics"]["lows"];
+  ASSERT_EQ(lows.size(), 9u);
+  EXPECT_EQ(lows[0]["definition"], "mean of the slowest");
+  EXPECT_NEAR(one["statistics"]["average_fps"].get<double>(),
+              one["frames"].get<double>() / one["length_s"].get<double>(), 1e-9);
+
+  const Outcome shown = run(folder, "runs show 1" + store);
+  for (const char* words :
+       {"Tidepool Rally", "mean of the slowest", "share of time", "GPU hotspot temperature, °C", "pacing"}) {
+    EXPECT_NE(shown.out.find(words), std::string::npos) << words;
+  }
+  EXPECT_EQ(run(folder, "runs show 7" + store).status, 1);
+  EXPECT_NE(run(folder, "runs show 7" + store).err.find("there is no run 7; the store has 1, 2"), std::string::npos);
+
+  EXPECT_EQ(run(folder, "demo --folder 'the demo'").status, 0);  // again: runs are added, nothing is overwritten
+  EXPECT_EQ(nlohmann::json::parse(run(folder, "runs --json" + store).out).size(), 4u);
+}
+
+TEST(Command, AFaceIsDrawnOverAPictureAtItsSize) {
+  const testing::Folder folder;
+  Image ground(800, 450);
+  std::fill(ground.pixels.begin(), ground.pixels.end(), 0xff285078);
+  write_png(ground, folder / "shot.png");
+  folder.file("f.toml",
+              "place = { anchor = \"bottom-right\" }\n[[row]]\nlabel = \"Rate\"\ncells = [ { reading = \"frame.rate\" "
+              "}, { reading = \"gpu.load\" } ]\n");
+  const Outcome outcome = run(folder, "face draw f.toml --rig --over shot.png -o out.png");
+  ASSERT_EQ(outcome.status, 0) << outcome.err;
+  EXPECT_EQ(outcome.err, "");
+  const Image drawn = read_png(folder / "out.png");
+  ASSERT_EQ(drawn.width, 800);
+  EXPECT_EQ(drawn.at(10, 10), 0xff285078u);
+  EXPECT_NE(drawn.at(790, 440), 0xff285078u);
+}
+
+}  // namespace
+}  // namespace idlemeter

@@ -1,0 +1,139 @@
+// Pixels: blending is exact, what is drawn stays where it belongs, files are whole.
+#include "idlemeter/draw.hpp"
+
+#include <gtest/gtest.h>
+
+#include "folder.hpp"
+#include "idlemeter/error.hpp"
+#include "picture.hpp"
+
+namespace idlemeter {
+namespace {
+
+constexpr std::uint32_t kGround = 0xff285078;  // (40, 80, 120)
+
+Image ground(int width, int height) {
+  Image image(width, height);
+  std::fill(image.pixels.begin(), image.pixels.end(), kGround);
+  return image;
+}
+
+Scene scene_of(std::vector<Shape> shapes) { return {400, 300, std::move(shapes), {}}; }
+
+/// How many pixels differ from the ground outside / inside of the rectangle.
+std::pair<int, int> changed(const Image& image, Rect inside) {
+  std::pair<int, int> count;
+  for (int y = 0; y < image.height; ++y) {
+    for (int x = 0; x < image.width; ++x) {
+      if (image.at(x, y) == kGround) continue;
+      const bool in = x >= inside.x && y >= inside.y && x < inside.x + inside.width && y < inside.y + inside.height;
+      ++(in ? count.second : count.first);
+    }
+  }
+  return count;
+}
+
+TEST(Painter, BlendsColoursOverTheGround) {
+  Painter painter;
+  const struct {
+    Color color;
+    std::uint32_t pixel;
+  } cases[] = {{{255, 0, 0, 128}, 0xff94283c},
+               {{255, 255, 255, 128}, 0xff94a8bc},
+               {{1, 2, 3, 255}, 0xff010203},
+               {{9, 9, 9, 0}, kGround}};
+  for (const auto& c : cases) {
+    Image image = ground(40, 40);
+    painter.draw(scene_of({BoxShape{{5, 5, 30, 30}, c.color, 0}}), image);
+    EXPECT_EQ(image.at(20, 20), c.pixel) << std::hex << image.at(20, 20);
+    EXPECT_EQ(image.at(2, 2), kGround);
+  }
+}
+
+TEST(Painter, TextStaysWithinWhatItMeasures) {
+  Painter painter;
+  const TextStyle style{"sans", 24, false};
+  const TextExtent extent = painter.measure("Wg88%", style);
+  Image image = ground(300, 100);
+  painter.draw(scene_of({TextShape{"Wg88%", style, {255, 255, 255, 255}, 50, 60, true}}), image);
+  const auto [outside, inside] =
+      changed(image, {50 - 3, 60 - extent.ascent - 3, extent.width + 6, extent.ascent + extent.descent + 6});
+  EXPECT_EQ(outside, 0);
+  EXPECT_GT(inside, 300);
+}
+
+TEST(Painter, DigitsAreAllEquallyWide) {
+  Painter painter;
+  for (const char* text : {"000", "111", "999"})
+    EXPECT_EQ(painter.measure(text, {}).width, painter.measure("888", {}).width) << text;
+}
+
+TEST(Painter, ATraceStaysInItsFieldAndPassesThroughItsPoints) {
+  Painter painter;
+  TraceShape trace{{50, 50, 100, 40}, {}, {255, 255, 0, 255}, 2};
+  for (int i = 0; i <= 100; ++i) trace.points.push_back({50.0 + i, i % 2 == 0 ? 50.0 : 90.0});
+  trace.points.push_back({150, 90});
+  Image image = ground(200, 200);
+  painter.draw(scene_of({trace}), image);
+  const auto [outside, inside] = changed(image, trace.rect);
+  EXPECT_EQ(outside, 0);
+  EXPECT_EQ(inside, 100 * 40);
+
+  Image flat = ground(200, 200);
+  painter.draw(scene_of({TraceShape{{50, 50, 100, 40}, {{50, 70}, {150, 70}}, {255, 255, 0, 255}, 2}}), flat);
+  EXPECT_EQ(flat.at(100, 69), 0xffffff00);
+  EXPECT_EQ(flat.at(100, 70), 0xffffff00);
+  EXPECT_EQ(changed(flat, {50, 69, 100, 2}), (std::pair<int, int>{0, 200}));
+}
+
+TEST(Painter, WhatFallsOutsideTheImageIsLeftOut) {
+  Painter painter;
+  Image image = ground(30, 30);
+  painter.draw(scene_of({BoxShape{{-50, -50, 60, 60}, {255, 0, 0, 255}, 0},
+                         TextShape{"Tidepool", {}, {255, 255, 255, 255}, -20, 35, true},
+                         TextShape{"far", {}, {255, 255, 255, 255}, 1e6, -1e6, true},
+                         TraceShape{{-20, -20, 100, 100}, {{-20, 0}, {80, 60}}, {0, 255, 0, 255}, 2}}),
+               image);
+  EXPECT_EQ(image.at(0, 0), 0xffff0000);
+  Image part = ground(10, 10);
+  painter.draw(scene_of({BoxShape{{100, 100, 10, 10}, {1, 2, 3, 255}, 0}}), part, 100, 100);
+  EXPECT_EQ(part.at(5, 5), 0xff010203);
+  Image none;
+  painter.draw(scene_of({BoxShape{{0, 0, 9, 9}, {}, 0}}), none);
+}
+
+TEST(Png, GoesThereAndBack) {
+  const testing::Folder folder;
+  Image image = ground(31, 17);
+  image.pixels[0] = 0;
+  image.pixels[1] = 0x80402010;
+  write_png(image, folder / "a.png");
+  const Image back = read_png(folder / "a.png");
+  EXPECT_EQ(back.width, 31);
+  EXPECT_EQ(back.pixels, image.pixels);
+  EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder.path()), {}), 1);  // no half file left
+}
+
+TEST(Png, TroubleIsAnErrorThatNamesTheFile) {
+  const testing::Folder folder;
+  const auto text = folder.file("text.png", "not a picture");
+  for (const auto& file : {text, folder / "none.png"}) EXPECT_THROW((void)read_png(file), Error) << file;
+  EXPECT_THROW(write_png(ground(2, 2), folder / "no/such/folder.png"), Error);
+  write_png(ground(2, 2), text);
+  EXPECT_EQ(read_png(text).pixels[3], kGround);
+}
+
+TEST(GamePicture, IsTheSameEveryTimeAndHasItsGround) {
+  using rig::Ground;
+  const auto brightness = [](const Image& image) {
+    double sum = 0;
+    for (std::uint32_t pixel : image.pixels) sum += (pixel >> 16 & 255) + (pixel >> 8 & 255) + (pixel & 255);
+    return sum / static_cast<double>(image.pixels.size()) / 765;
+  };
+  EXPECT_EQ(rig::game_picture(320, 180).pixels, rig::game_picture(320, 180).pixels);
+  EXPECT_GT(brightness(rig::game_picture(320, 180, Ground::day)), 0.6);
+  EXPECT_LT(brightness(rig::game_picture(320, 180, Ground::night)), 0.2);
+}
+
+}  // namespace
+}  // namespace idlemeter

@@ -1,0 +1,105 @@
+#include "idlemeter/live_frames.hpp"
+
+#include <gtest/gtest.h>
+
+#include <span>
+#include <stdexcept>
+
+#include "shapes.hpp"
+
+namespace idlemeter {
+namespace {
+
+/// Bit for bit: the live figures are the offline figures.
+void expect_same(const Summary& live, const Summary& offline) {
+  EXPECT_EQ(live.frames, offline.frames);
+  EXPECT_EQ(live.time, offline.time);
+  EXPECT_EQ(live.average_rate, offline.average_rate);
+  EXPECT_EQ(live.median, offline.median);
+  EXPECT_EQ(live.shortest, offline.shortest);
+  EXPECT_EQ(live.longest, offline.longest);
+  EXPECT_EQ(live.pacing, offline.pacing);
+  ASSERT_EQ(live.lows.size(), offline.lows.size());
+  for (std::size_t i = 0; i < live.lows.size(); ++i)
+    EXPECT_EQ(live.lows[i].frame_time, offline.lows[i].frame_time) << i;
+  for (std::size_t i = 0; i < live.percentiles.size(); ++i)
+    EXPECT_EQ(live.percentiles[i].frame_time, offline.percentiles[i].frame_time) << i;
+}
+
+class LiveFramesOf : public ::testing::TestWithParam<testing::Distribution> {};
+
+TEST_P(LiveFramesOf, AGrowingSpanEqualTheOfflineFigures) {
+  const auto frames = testing::generate(GetParam(), 30'000);
+  LiveFrames live = LiveFrames::growing();
+  for (std::size_t i = 0; i < frames.size(); ++i) {
+    live.add(frames[i]);
+    if (i < 5 || i == 511 || i == 512 || i % 7'001 == 0)
+      expect_same(live.summary(), summarize(std::span(frames).first(i + 1)));
+  }
+  expect_same(live.summary(), summarize(frames));
+}
+
+TEST_P(LiveFramesOf, ASlidingSpanEqualTheOfflineFiguresOfItsFrames) {
+  const auto frames = testing::generate(GetParam(), 20'000);
+  const Nanoseconds length = frames.front() * 2'000;
+  LiveFrames live = LiveFrames::sliding(length);
+  for (std::size_t i = 0; i < frames.size(); ++i) {
+    live.add(frames[i]);
+    if (i % 3'001 != 0 && i + 1 != frames.size()) continue;
+    // The newest frames, as few as fill the length.
+    std::size_t first = i;
+    Nanoseconds time = frames[i];
+    while (first > 0 && time < length) time += frames[--first];
+    expect_same(live.summary(), summarize(std::span(frames).subspan(first, i + 1 - first)));
+  }
+}
+
+TEST_P(LiveFramesOf, AGrowingSpanTakeAtMostSixteenBytesEach) {
+  LiveFrames live = LiveFrames::growing();
+  constexpr std::size_t kFrames = 200'000;
+  for (Nanoseconds interval : testing::generate(GetParam(), kFrames)) live.add(interval);
+  EXPECT_LE(live.memory(), 16 * kFrames);
+}
+
+INSTANTIATE_TEST_SUITE_P(Shapes, LiveFramesOf, ::testing::ValuesIn(testing::kDistributions));
+
+TEST(LiveFrames, ASlidingSpanHasConstantMemory) {
+  LiveFrames live = LiveFrames::sliding(kSecond);
+  std::size_t most = 0;
+  const auto frames = testing::generate(testing::Distribution::heavy_tail, 200'000);
+  for (std::size_t i = 0; i < frames.size(); ++i) {
+    live.add(frames[i]);
+    if (i == 20'000) most = live.memory();
+    if (i > 20'000 && i % 1'000 == 0) {
+      ASSERT_LE(live.memory(), 2 * most) << i;
+    }
+  }
+}
+
+TEST(LiveFrames, ASlidingSpanNeverHoldsMoreThanItsMostFrames) {
+  LiveFrames live = LiveFrames::sliding(kSecond, 100);
+  for (int i = 1; i <= 1'000; ++i) live.add(i);
+  EXPECT_EQ(live.frames(), 100u);
+  EXPECT_EQ(*live.summary().shortest, 901);
+}
+
+TEST(LiveFrames, ClearForgetsEverythingAndGoesOn) {
+  LiveFrames spans[] = {LiveFrames::growing(), LiveFrames::sliding(kSecond)};
+  for (LiveFrames& live : spans) {
+    for (Nanoseconds interval : {10, -1, 20, 40}) live.add(interval);
+    EXPECT_EQ(live.summary().left_out, 1u);
+    live.clear();
+    EXPECT_EQ(live.summary().frames + live.summary().left_out, 0u);
+    live.add(7);
+    live.add(9);
+    expect_same(live.summary(), summarize(std::vector<Nanoseconds>{7, 9}));
+  }
+}
+
+TEST(LiveFrames, RefusesASpanThatHoldsNothing) {
+  EXPECT_THROW((void)LiveFrames::sliding(0), std::invalid_argument);
+  EXPECT_THROW((void)LiveFrames::sliding(kSecond, 0), std::invalid_argument);
+}
+
+}  // namespace
+}  // namespace idlemeter

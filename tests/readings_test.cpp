@@ -1,0 +1,138 @@
+// Units, values, snapshots, words that are nearly right.
+#include <gtest/gtest.h>
+
+#include "idlemeter/frame_readings.hpp"
+#include "idlemeter/reading.hpp"
+
+namespace idlemeter {
+namespace {
+
+Snapshot snapshot_of(std::vector<std::string> ids) {
+  std::vector<ReadingInfo> infos;
+  for (const std::string& id : ids) infos.push_back({id, "t", "b", "d"});
+  auto batch = std::make_shared<Batch>();
+  batch->list = std::make_shared<const ReadingList>(infos);
+  for (std::size_t i = 0; i < infos.size(); ++i) batch->values.emplace_back(static_cast<double>(i));
+  return Snapshot(7, {batch});
+}
+
+TEST(Units, ConvertExactlyWithinADimensionAndNotBeyond) {
+  using enum Unit;
+  const struct {
+    double value;
+    Unit from, to;
+    std::optional<double> result;
+  } cases[] = {{100, celsius, fahrenheit, 212},
+               {-40, fahrenheit, celsius, -40},
+               {37, celsius, fahrenheit, 98.6},
+               {2450, megahertz, gigahertz, 2.45},
+               {1.5, gibibyte, mebibyte, 1536},
+               {1, gibibyte, byte, 1073741824},
+               {1, gigabyte, mebibyte, 953.67431640625},
+               {1, megabyte_per_second, megabit_per_second, 8},
+               {1, watt_hour, joule, 3600},
+               {1, milliwatt_hour, joule, 3.6},
+               {250, milliwatt, watt, 0.25},
+               {16.6, millisecond, microsecond, 16600},
+               {2, hour, minute, 120},
+               {5, rpm, percent, {}},
+               {5, none, watt, {}},
+               {5, watt, watt, 5}};
+  for (const auto& c : cases) {
+    const auto result = convert(c.value, c.from, c.to);
+    ASSERT_EQ(result.has_value(), c.result.has_value()) << symbol(c.from) << " to " << symbol(c.to);
+    EXPECT_DOUBLE_EQ(result.value_or(0), c.result.value_or(0)) << symbol(c.from) << " to " << symbol(c.to);
+  }
+}
+
+TEST(Units, EachIsFoundByItsSymbolAndThereAndBackIsTheSame) {
+  for (Unit unit : all_units()) {
+    EXPECT_EQ(unit_from(symbol(unit)), unit) << symbol(unit);
+    for (Unit other : all_units()) {
+      const auto there = convert(12.5, unit, other);
+      EXPECT_NEAR(there ? *convert(*there, other, unit) : 12.5, 12.5, 1e-9) << symbol(unit) << ' ' << symbol(other);
+    }
+  }
+  EXPECT_EQ(unit_from("mhz"), Unit::megahertz);
+  EXPECT_EQ(unit_from("C"), Unit::celsius);
+  EXPECT_EQ(unit_from("furlong"), std::nullopt);
+}
+
+TEST(Units, NumbersAreWrittenPlainly) {
+  const struct {
+    double value;
+    int digits;
+    const char* text;
+  } cases[] = {{71.26, 1, "71.3"},   {-0.01, 1, "0.0"}, {-0.06, 1, "-0.1"},
+               {1e7, 0, "10000000"}, {99.5, 0, "100"},  {2, -1, "2"}};
+  for (const auto& c : cases) EXPECT_EQ(format_number(c.value, c.digits), c.text);
+}
+
+TEST(Values, AreFormattedWithTheirUnit) {
+  const ReadingInfo temp{"gpu.temp", "", "", "", DeviceKind::graphics, Unit::celsius};
+  EXPECT_EQ(format_value(temp, 70.6), "71 °C");
+  EXPECT_EQ(format_value(temp, Missing{"gone"}), "–");
+  EXPECT_EQ(format_value(temp, std::string("hot")), "hot");
+}
+
+TEST(Snapshots, FindByIdAndShowEachOnce) {
+  const Snapshot one = snapshot_of({"a", "b"});
+  const Snapshot both = one.with(std::make_shared<Batch>(
+      Batch{std::make_shared<const ReadingList>(std::vector<ReadingInfo>{{"b"}, {"c"}}), {8.0, 9.0}, 0}));
+  EXPECT_EQ(number(*both.find("b").value), 1.0);  // the first source counts
+  EXPECT_EQ(number(*both.find("c").value), 9.0);
+  EXPECT_EQ(both.find("nothing").info, nullptr);
+  EXPECT_EQ(both.entries().size(), 3u);
+  EXPECT_EQ(one.entries().size(), 2u);
+}
+
+TEST(NearestIds, FindWhatWasMeant) {
+  const Snapshot values = snapshot_of({"cpu.load", "cpu.temp", "cpu.core3.clock", "gpu.hotspot.temp", "gpu.memory.used",
+                                       "gpu.load", "ram.used", "frame.rate", "frame.low@1%", "frame.low@0.1%"});
+  const struct {
+    const char* wrong;
+    const char* right;
+  } cases[] = {{"gpu.hotspt.temp", "gpu.hotspot.temp"}, {"GPU.Load", "gpu.load"},
+               {"hotspot", "gpu.hotspot.temp"},         {"cpu.laod", "cpu.load"},
+               {"frame.low@0.1", "frame.low@0.1%"},     {"memory.gpu.used", "gpu.memory.used"},
+               {"cpu.core3.clok", "cpu.core3.clock"},   {"frame.rat", "frame.rate"}};
+  for (const auto& c : cases) {
+    const auto near = nearest_ids(c.wrong, values);
+    ASSERT_FALSE(near.empty()) << c.wrong;
+    EXPECT_EQ(near.front(), c.right) << c.wrong;
+  }
+  EXPECT_TRUE(nearest_ids("xyzzy", values).empty());
+  EXPECT_TRUE(nearest_ids(std::string(5000, 'c'), values).empty());
+}
+
+TEST(FrameReadings, EqualTheSummaryOfTheSameFrames) {
+  FrameReadings frames(LiveFrames::growing());
+  std::vector<Nanoseconds> intervals;
+  for (int i = 0; i < 2'000; ++i) {
+    intervals.push_back((i % 100 == 0 ? 40 : 10) * kMillisecond);
+    frames.add({0, intervals.back(), 9 * kMillisecond});
+  }
+  const Snapshot values(0, {frames.batch(0)});
+  const Summary summary = summarize(intervals);
+  const auto value = [&](const char* id) { return number(*values.find(id).value).value_or(-1); };
+  EXPECT_EQ(value("frame.average"), *summary.average_rate);
+  EXPECT_EQ(value("frame.low@1%"), summary.low(Share{10'000})->rate);
+  EXPECT_EQ(value("frame.low@0.1%"), summary.low(Share{1'000})->rate);
+  EXPECT_EQ(value("frame.percentile@99%") * 1e6, summary.percentiles[2].frame_time);
+  EXPECT_EQ(value("frame.min"), 25);
+  EXPECT_EQ(value("frame.max"), 100);
+  EXPECT_EQ(value("frame.rate"), 100);  // the last 50 frames of 10 ms fill half a second
+  EXPECT_EQ(value("frame.time"), 10);
+  EXPECT_EQ(value("frame.gpu"), 9);
+  EXPECT_EQ(value("frame.count"), 2'000);
+}
+
+TEST(FrameReadings, AreMissingBeforeTheFirstFrame) {
+  const auto batch = FrameReadings(LiveFrames::growing()).batch(0);
+  ASSERT_EQ(batch->values.size(), batch->list->readings().size());
+  for (std::size_t i = 0; i + 1 < batch->values.size(); ++i)
+    EXPECT_FALSE(number(batch->values[i])) << batch->list->readings()[i].id;
+}
+
+}  // namespace
+}  // namespace idlemeter

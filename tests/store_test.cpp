@@ -1,0 +1,193 @@
+#include "idlemeter/store.hpp"
+
+#include <gtest/gtest.h>
+#include <signal.h>
+#include <stdio.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <thread>
+
+#include "folder.hpp"
+#include "idlemeter/error.hpp"
+#include "idlemeter/recorder.hpp"
+
+namespace idlemeter {
+namespace {
+
+/// A clock that a test moves.
+struct Clock {
+  Nanoseconds now = 0;
+  Recorder::Clock function() {
+    return [this] { return now; };
+  }
+};
+
+std::string message_of(const std::function<void()>& call) {
+  try {
+    call();
+  } catch (const Error& error) {
+    return error.what();
+  }
+  return "";
+}
+
+Snapshot snapshot_of(std::vector<ReadingInfo> infos, std::vector<Value> values) {
+  return Snapshot(
+      0, {std::make_shared<Batch>(Batch{std::make_shared<const ReadingList>(std::move(infos)), std::move(values), 0})});
+}
+
+const ReadingInfo kLoad{"gpu.load", "GPU load", "GPU", "Marl G9", DeviceKind::graphics, Unit::percent, "a file"};
+const ReadingInfo kTemp{"gpu.temp",           "GPU temperature", "GPU",    "Marl G9",
+                        DeviceKind::graphics, Unit::celsius,     "a file", 1};
+const ReadingInfo kApi{"game.api", "Graphics API", "API", "Game", DeviceKind::game, Unit::none, "the game", -1, true};
+
+TEST(Store, GivesBackWhatWasRecorded) {
+  const testing::Folder folder;
+  Store store(folder / "a/b/runs.db");
+  const RunDetails details{
+      "Tidepool Rally", "a note", {"cool", "quiet"}, {{"GPU", "Marl G9"}}, {{"Preset", "High"}, {"Fan", "50 %"}}};
+  std::vector<FrameRecord> frames;
+  Nanoseconds at = 0;
+  for (int i = 0; i < 3'000; ++i) {
+    const Nanoseconds interval = (8 + i % 5) * kMillisecond + i;
+    at += interval + (i == 1'700 ? 5 * kSecond : 0);  // a pause in the middle
+    frames.push_back({at, interval, i % 3 == 0 ? -1 : 7 * kMillisecond});
+  }
+  Clock clock;
+  Recorder recorder(store, details, clock.function());
+  for (const FrameRecord& frame : frames) {
+    clock.now = frame.at;
+    recorder.add(frame);
+  }
+  const std::int64_t id = recorder.finish();
+
+  const Store again(folder / "a/b/runs.db", Store::Mode::existing);
+  EXPECT_EQ(again.frames(id), frames);
+  const RunInfo info = again.run(id);
+  EXPECT_TRUE(info.finished);
+  EXPECT_EQ(info.frames, frames.size());
+  EXPECT_EQ(info.details.game, "Tidepool Rally");
+  EXPECT_EQ(info.details.note, "a note");
+  EXPECT_EQ(info.details.tags, details.tags);
+  EXPECT_EQ(info.details.facts, details.facts);
+  EXPECT_EQ(info.details.settings, details.settings);
+  EXPECT_EQ(again.intervals(id)[1], frames[1].interval);
+}
+
+TEST(Store, ReadingsMayComeAndGoDuringARun) {
+  const testing::Folder folder;
+  Store store(folder / "runs.db");
+  Recorder recorder(store, {});
+  recorder.add(0, snapshot_of({kLoad, kApi}, {50.0, std::string("OpenGL")}));
+  recorder.add(1, snapshot_of({kTemp, kLoad, kApi}, {61.5, Missing{"asleep"}, std::string("OpenGL")}));
+  recorder.add(2, snapshot_of({kTemp, kApi}, {62.5, std::string("Vulkan")}));
+  const auto series = store.series(recorder.finish());
+  ASSERT_EQ(series.size(), 3u);
+  EXPECT_EQ(series[0].info, kLoad);
+  EXPECT_EQ(number(series[0].values[0]), 50.0);
+  EXPECT_FALSE(number(series[0].values[1]) || number(series[0].values[2]));
+  EXPECT_EQ(series[1].info.text, true);
+  EXPECT_EQ(series[1].values, (std::vector<Value>{std::string("OpenGL"), std::string("Vulkan")}));
+  EXPECT_EQ(series[1].at, (std::vector<Nanoseconds>{0, 2}));  // texts are kept where they change
+  EXPECT_EQ(series[2].info, kTemp);
+  EXPECT_EQ(number(series[2].values[1]), 61.5);
+}
+
+TEST(Recorder, CommitsAtLeastOnceASecond) {
+  const testing::Folder folder;
+  Store store(folder / "runs.db");
+  const Store reader(folder / "runs.db");
+  Clock clock;
+  Recorder recorder(store, {}, clock.function());
+  for (int i = 1; i <= 1'000; ++i) {
+    clock.now = i * 10 * kMillisecond;
+    recorder.add({clock.now, 10 * kMillisecond});
+    const Nanoseconds kept = reader.run(recorder.id()).length;
+    ASSERT_GT(kept, clock.now - kSecond) << i;
+  }
+}
+
+TEST(Recorder, RunsNeverOverwriteEachOther) {
+  const testing::Folder folder;
+  Store store(folder / "runs.db");
+  Clock clock;
+  Recorder one(store, {.game = "One"}, clock.function());
+  Store other(folder / "runs.db");
+  Recorder two(other, {.game = "Two"}, clock.function());
+  one.add({10, 10});
+  one.finish();
+  two.add({20, 20});
+  two.finish();
+  EXPECT_NE(one.id(), two.id());
+  EXPECT_EQ(store.intervals(one.id()), std::vector<Nanoseconds>{10});
+  EXPECT_EQ(store.intervals(two.id()), std::vector<Nanoseconds>{20});
+}
+
+TEST(Recorder, AKilledWriterLosesAtMostTheLastSecond) {
+  const testing::Folder folder;
+  const std::string store = (folder / "runs.db").string();
+  int out[2];
+  ASSERT_EQ(pipe(out), 0);
+  const pid_t child = fork();
+  if (child == 0) {
+    dup2(out[1], 1);
+    execl(ENDLESS_RECORDING, ENDLESS_RECORDING, store.c_str(), nullptr);
+    _exit(127);
+  }
+  close(out[1]);
+  FILE* lines = fdopen(out[0], "r");
+  long long played = 0;  // nanoseconds of the child's clock at its last word
+  for (int i = 0; i < 2'500; ++i) ASSERT_EQ(fscanf(lines, "%lld", &played), 1);
+  kill(child, SIGKILL);
+  int status = 0;
+  waitpid(child, &status, 0);
+  fclose(lines);
+  ASSERT_TRUE(WIFSIGNALED(status) && WTERMSIG(status) == SIGKILL);
+
+  const Store after(store, Store::Mode::existing);
+  const RunInfo run = after.runs().at(0);
+  EXPECT_FALSE(run.finished);
+  EXPECT_GE(run.length, played - kSecond);
+  EXPECT_EQ(after.frames(run.id).size(), run.frames);
+  EXPECT_FALSE(after.series(run.id).at(0).values.empty());
+}
+
+TEST(Store, RefusesWhatIsNoStoreAndLeavesItAlone) {
+  const testing::Folder folder;
+  const std::string garbage(4'096, 'x');
+  const auto text = folder.file("notes.txt", garbage);
+  { Store store(folder / "cut.db"); }
+  std::filesystem::resize_file(folder / "cut.db", 5'000);
+  const struct {
+    std::string file;
+    Store::Mode mode;
+    const char* words;
+  } cases[] = {
+      {text.string(), Store::Mode::existing, "not an Idle Meter store"},
+      {text.string(), Store::Mode::create, "not an Idle Meter store"},
+      {(folder / "nowhere.db").string(), Store::Mode::existing, "there is no store here"},
+      {folder.path().string(), Store::Mode::create, "is a folder, not a store"},
+      {"/proc/idlemeter/runs.db", Store::Mode::create, "cannot make the folder"},
+      {(folder / "cut.db").string(), Store::Mode::existing, "the store is damaged"},
+  };
+  for (const auto& c : cases) {
+    const std::string message = message_of([&] { (void)Store(c.file, c.mode).runs(); });
+    EXPECT_NE(message.find(c.words), std::string::npos) << c.file << ": " << message;
+    EXPECT_EQ(message.find(c.file.substr(0, 6)), 0u) << message;  // where
+  }
+  EXPECT_EQ(testing::text_of(text), garbage);
+  EXPECT_FALSE(std::filesystem::exists(folder / "nowhere.db"));
+}
+
+TEST(Store, NamesTheRunsThatThereAre) {
+  const testing::Folder folder;
+  Store store(folder / "runs.db");
+  EXPECT_NE(message_of([&] { (void)store.run(1); }).find("the store has no runs yet"), std::string::npos);
+  Recorder(store, {}).finish();
+  Recorder(store, {}).finish();
+  EXPECT_NE(message_of([&] { (void)store.run(9); }).find("there is no run 9; the store has 1, 2"), std::string::npos);
+}
+
+}  // namespace
+}  // namespace idlemeter
