@@ -1,11 +1,11 @@
-// One sample of every reading of the simulated desktop, out of its files.
+// One sample of every reading of a large simulated machine, out of its files.
 #include <benchmark/benchmark.h>
 #include <unistd.h>
 
 #include <filesystem>
 
 #include "idlemeter/machine.hpp"
-#include "machine.hpp"
+#include "large_machine.hpp"
 
 namespace {
 
@@ -14,9 +14,9 @@ using namespace idlemeter;
 void sample_all(benchmark::State& state) {
   const auto folder = std::filesystem::temp_directory_path() / ("idlemeter-bench-tree-" + std::to_string(getpid()));
   rig::Tree tree(folder);
-  rig::Machine machine;
-  machine.write(tree);
-  Polling polling(machine_sources({.root = folder}));
+  rig::Machine machine(rig::kLargeMachine);
+  rig::write_tree(machine, tree);
+  Polling polling(machine_sources({.root = folder, .game = {.pid = rig::kGameProcess}, .graphics_library = ""}));
   const std::size_t readings = polling.sample(0).entries().size();
   Nanoseconds now = 0;
   for (auto _ : state) benchmark::DoNotOptimize(polling.sample(now += kMillisecond));

@@ -5,19 +5,14 @@
 
 #include "command.hpp"
 #include "idlemeter/draw.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/frame_readings.hpp"
-#include "idlemeter/machine.hpp"
-#include "session.hpp"
-#include "temporary_folder.hpp"
+#include "values.hpp"
 
 namespace idlemeter::cli {
 namespace {
 
 struct DrawOptions {
   std::string face, picture, over, size = "1920x1080";
-  std::string root = "/";
-  bool rig = false;
+  ValueOptions values;
 };
 
 constexpr int kLargestSide = 16384;
@@ -69,21 +64,9 @@ void draw_onto(Image& image, const Face& face, const Snapshot& values, const His
 int draw(const DrawOptions& options) {
   const Face face = load_face(options.face);
   Image image = ground(options);
-  if (options.rig) {
-    const TemporaryFolder folder;
-    rig::Session session(folder.path(), {});
-    session.play(40);
-    draw_onto(image, face, session.values(), session.history());
-  } else {
-    using namespace std::chrono_literals;
-    const Sampler sampler(machine_sources({.root = options.root}), {.pace = 250ms});
-    sampler.wait(2, 2s);
-    const FrameReadings no_game(LiveFrames::growing());
-    const Snapshot values = sampler.snapshot().with(no_game.batch(monotonic_now()));
-    History history;
-    history.add(values);
-    draw_onto(image, face, values, history);
-  }
+  Values values(options.values);
+  const Snapshot now = values.next(0);
+  draw_onto(image, face, now, values.history());
   write_png(image, options.picture);
   fmt::print("{}: '{}' at {}x{}\n", options.picture, face.name.empty() ? options.face : face.name, image.width,
              image.height);
@@ -105,10 +88,7 @@ void add_face(CLI::App& app, Action& action) {
       ->capture_default_str()
       ->check(check_size)
       ->excludes(over);
-  CLI::Option* root = command->add_option("--root", options->root, "The folder that holds proc/ and sys/")
-                          ->check(CLI::ExistingDirectory);
-  command->add_flag("--rig", options->rig, "With values of the simulated game instead of this machine's")
-      ->excludes(root);
+  add_value_options(*command, options->values);
   command->callback([options, &action] { action = [options] { return draw(*options); }; });
 }
 

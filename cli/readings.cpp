@@ -1,25 +1,30 @@
 // idlemeter readings: what this machine can measure, and what it is now.
 #include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <signal.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cctype>
+#include <map>
 #include <memory>
 #include <nlohmann/json.hpp>
 
 #include "command.hpp"
-#include "idlemeter/machine.hpp"
-#include "session.hpp"
 #include "table.hpp"
-#include "temporary_folder.hpp"
+#include "values.hpp"
 
 namespace idlemeter::cli {
 namespace {
 
 struct Options {
+  ValueOptions values;
   std::string word;
-  std::string root = "/";
-  bool json = false;
-  bool rig = false;
+  std::string every;
+  double seconds = 0;  // of `every`; 0: once
+  int count = 0;       // how often; 0: until Ctrl-C
+  bool json = false, csv = false;
 };
 
 bool contains(std::string_view text, std::string_view word) {
@@ -34,89 +39,243 @@ bool matches(const ReadingInfo& info, const std::string& word) {
          contains(name_of(info.kind), word);
 }
 
+/// The readings with the word, grouped by kind and device in the order in which devices were found.
 std::vector<Snapshot::Entry> wanted(const Snapshot& snapshot, const std::string& word) {
   std::vector<Snapshot::Entry> entries = snapshot.entries();
+  std::map<std::string, std::size_t> devices;
+  for (const auto& entry : entries) devices.try_emplace(entry.info->device, devices.size());
   std::erase_if(entries, [&](const Snapshot::Entry& entry) { return !matches(*entry.info, word); });
-  std::stable_sort(entries.begin(), entries.end(),
-                   [](const auto& a, const auto& b) { return a.info->kind < b.info->kind; });
+  std::stable_sort(entries.begin(), entries.end(), [&](const auto& a, const auto& b) {
+    return std::pair(a.info->kind, devices[a.info->device]) < std::pair(b.info->kind, devices[b.info->device]);
+  });
   return entries;
 }
 
-void print_json(const std::vector<Snapshot::Entry>& entries) {
-  nlohmann::ordered_json list = nlohmann::ordered_json::array();
-  for (const auto& [info, value] : entries) {
-    nlohmann::ordered_json one = {{"id", info->id},
-                                  {"title", info->title},
-                                  {"device", info->device},
-                                  {"kind", name_of(info->kind)},
-                                  {"unit", symbol(info->unit)},
-                                  {"source", info->source}};
-    if (const auto* missing = std::get_if<Missing>(value)) {
-      one["value"] = nullptr;
-      one["missing"] = missing->reason;
-    } else if (const auto* text = std::get_if<std::string>(value)) {
-      one["value"] = *text;
-    } else {
-      one["value"] = std::get<double>(*value);
+/// The least and the most that each reading has been since the start.
+class Ranges {
+ public:
+  void take(const std::vector<Snapshot::Entry>& entries) {
+    for (const auto& [info, value] : entries) {
+      const auto n = number(*value);
+      if (!n) continue;
+      const auto [range, is_new] = ranges_.try_emplace(info->id, *n, *n);
+      range->second = {std::min(range->second.first, *n), std::max(range->second.second, *n)};
     }
-    list.push_back(std::move(one));
   }
-  fmt::print("{}\n", list.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
+
+  [[nodiscard]] std::optional<std::pair<double, double>> of(const std::string& id) const {
+    const auto range = ranges_.find(id);
+    return range == ranges_.end() ? std::nullopt : std::optional(range->second);
+  }
+
+  /// "61 … 74"
+  [[nodiscard]] std::string text(const ReadingInfo& info) const {
+    const auto range = of(info.id);
+    if (!range || info.text) return "";
+    const int digits = info.digits >= 0 ? info.digits : usual_digits(info.unit);
+    return fmt::format("{} … {}", format_number(range->first, digits), format_number(range->second, digits));
+  }
+
+ private:
+  std::map<std::string, std::pair<double, double>> ranges_;
+};
+
+nlohmann::ordered_json to_json(const Snapshot::Entry& entry, const Ranges& ranges) {
+  const ReadingInfo& info = *entry.info;
+  nlohmann::ordered_json one = {{"id", info.id},
+                                {"title", info.title},
+                                {"brief", info.brief},
+                                {"device", info.device},
+                                {"kind", name_of(info.kind)},
+                                {"unit", symbol(info.unit)},
+                                {"source", info.source},
+                                {"value", nullptr}};
+  if (const auto* missing = std::get_if<Missing>(entry.value)) one["missing"] = missing->reason;
+  if (const auto* text = std::get_if<std::string>(entry.value)) one["value"] = *text;
+  if (const auto n = number(*entry.value)) one["value"] = *n;
+  if (const auto range = ranges.of(info.id)) {
+    one["least"] = range->first;
+    one["most"] = range->second;
+  }
+  return one;
 }
 
-void print_table(const std::vector<Snapshot::Entry>& entries) {
-  Table table({Table::Align::left, Table::Align::right, Table::Align::left, Table::Align::left});
+std::string quoted(const std::string& text) {
+  if (text.find_first_of(",\"\n") == std::string::npos) return text;
+  std::string result = "\"";
+  for (char c : text) result += c == '"' ? "\"\"" : std::string(1, c);
+  return result + "\"";
+}
+
+std::string csv_line(const Snapshot::Entry& entry, const Ranges& ranges, double time) {
+  const ReadingInfo& info = *entry.info;
+  const auto range = ranges.of(info.id);
+  const auto* missing = std::get_if<Missing>(entry.value);
+  const auto* text = std::get_if<std::string>(entry.value);
+  const auto n = number(*entry.value);
+  return fmt::format("{:.3f},{},{},{},{},{},{},{},{},{}\n", time, info.id,
+                     n                 ? fmt::format("{}", *n)
+                     : text != nullptr ? quoted(*text)
+                                       : "",
+                     symbol(info.unit), range ? fmt::format("{}", range->first) : "",
+                     range ? fmt::format("{}", range->second) : "", quoted(info.title), quoted(info.device),
+                     quoted(info.source), missing == nullptr ? "" : quoted(missing->reason));
+}
+
+/// Cuts a UTF-8 text to so many characters, the last of them "…".
+std::string cut(const std::string& text, std::size_t width) {
+  if (characters(text) <= width) return text;
+  std::size_t end = 0;
+  for (std::size_t kept = 0; end < text.size(); ++end) {
+    const bool starts = (static_cast<unsigned char>(text[end]) & 0xC0) != 0x80;
+    if (starts && ++kept == width) break;
+  }
+  return text.substr(0, end) + "…";
+}
+
+/// Columns of the terminal; very many where there is none.
+std::size_t terminal_width() {
+  winsize size{};
+  return ::isatty(1) != 0 && ::ioctl(1, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : 100'000;
+}
+
+std::size_t terminal_height() {
+  winsize size{};
+  return ::isatty(1) != 0 && ::ioctl(1, TIOCGWINSZ, &size) == 0 && size.ws_row > 0 ? size.ws_row : 0;
+}
+
+/// A source below a tree as it would be called on a machine: "/tmp/x/proc/stat" -> "/proc/stat".
+std::string below(const std::string& root, const std::string& source) {
+  return root != "/" && source.starts_with(root) ? source.substr(root.size()) : source;
+}
+
+std::string table_text(const std::vector<Snapshot::Entry>& entries, const Ranges& ranges, bool with_ranges,
+                       const std::string& root) {
+  using enum Table::Align;
+  Table table(with_ranges ? std::vector{left, right, right, left, left} : std::vector{left, right, left, left});
   std::string device;
   for (const auto& [info, value] : entries) {
     if (info->device != device) table.add_line((device.empty() ? "" : "\n") + info->device);
     device = info->device;
     const auto* missing = std::get_if<Missing>(value);
-    table.add({"  " + info->id, format_value(*info, *value), info->title,
-               missing == nullptr ? "" : "(" + missing->reason + ")"});
+    std::vector<std::string> row = {"  " + info->id, format_value(*info, *value)};
+    if (with_ranges) row.push_back(ranges.text(*info));
+    row.push_back(info->title);
+    row.push_back(missing == nullptr ? below(root, info->source) : "missing: " + missing->reason);
+    table.add(std::move(row));
   }
-  fmt::print("{}", table.text());
+  return table.text();
 }
 
-/// This machine's values, or the simulated one's after half a minute of its game.
-Snapshot values(const Options& options) {
-  using namespace std::chrono_literals;
-  if (options.rig) {
-    const TemporaryFolder folder;
-    rig::Session session(folder.path(), {});
-    session.play(30);
-    return session.values();
+void print_lines(const std::string& text, std::size_t width, std::size_t most_lines) {
+  std::size_t shown = 0;
+  for (std::size_t start = 0; start < text.size();) {
+    const std::size_t end = text.find('\n', start);
+    if (most_lines > 0 && ++shown == most_lines) {
+      fmt::print("… more than fits: name a word to filter by\n");
+      return;
+    }
+    fmt::print("{}\n", cut(text.substr(start, end - start), width));
+    start = end + 1;
   }
-  const Sampler sampler(machine_sources({.root = options.root}), {.pace = 250ms});
-  sampler.wait(2, 2s);  // a load is known from the second sample on
-  return sampler.snapshot();
 }
+
+volatile sig_atomic_t ctrl_c = 0;
+
+class Printer {
+ public:
+  Printer(const Options& options, std::string root)
+      : options_(options),
+        root_(std::move(root)),
+        in_place_(options.seconds > 0 && !options.json && !options.csv && ::isatty(1) != 0) {}
+
+  void print(const std::vector<Snapshot::Entry>& entries, double time) {
+    ranges_.take(entries);
+    if (options_.json) {
+      print_json(entries, time);
+    } else if (options_.csv) {
+      if (first_) fmt::print("time_s,id,value,unit,least,most,title,device,source,missing\n");
+      for (const auto& entry : entries) fmt::print("{}", csv_line(entry, ranges_, time));
+    } else if (options_.seconds > 0 && !in_place_) {
+      for (const auto& [info, value] : entries)
+        fmt::print("{:.1f} s  {}  {}\n", time, info->id, format_value(*info, *value));
+    } else {
+      if (in_place_) fmt::print("\x1b[H\x1b[2J");  // to the top, and clear
+      print_lines(table_text(entries, ranges_, options_.seconds > 0, root_), terminal_width(),
+                  in_place_ ? terminal_height() : 0);
+    }
+    first_ = false;
+    std::fflush(stdout);
+  }
+
+ private:
+  /// One array; with --every, an object a line.
+  void print_json(const std::vector<Snapshot::Entry>& entries, double time) const {
+    auto list = nlohmann::ordered_json::array();
+    for (const auto& entry : entries) list.push_back(to_json(entry, ranges_));
+    constexpr auto kReplace = nlohmann::json::error_handler_t::replace;
+    if (options_.seconds == 0) return fmt::print("{}\n", list.dump(2, ' ', false, kReplace));
+    fmt::print("{}\n", nlohmann::ordered_json{{"time_s", time}, {"readings", list}}.dump(-1, ' ', false, kReplace));
+  }
+
+  const Options& options_;
+  std::string root_;
+  bool in_place_;
+  bool first_ = true;
+  Ranges ranges_;
+};
 
 int show(const Options& options) {
-  const Snapshot snapshot = values(options);
-  const auto entries = wanted(snapshot, options.word);
-  if (options.json) {
-    print_json(entries);
-  } else if (!entries.empty()) {
-    print_table(entries);
+  Values values(options.values);
+  Snapshot snapshot = values.next(0);
+  auto entries = wanted(snapshot, options.word);
+  if (entries.empty() && !options.word.empty()) {
+    const auto near = nearest_ids(options.word, snapshot);
+    fmt::print(stderr,
+               "idlemeter: no reading has '{}' in its id, title, device or kind{}; 'idlemeter readings' lists all {}\n",
+               options.word, near.empty() ? "" : fmt::format("; nearest: {}", fmt::join(near, ", ")),
+               snapshot.entries().size());
+    return 1;
   }
-  if (!entries.empty() || options.word.empty()) return 0;
-  fmt::print(stderr,
-             "idlemeter: no reading has '{}' in its id, title, device or kind; 'idlemeter readings' lists all {}\n",
-             options.word, snapshot.entries().size());
-  return 1;
+  struct sigaction stop {};
+  stop.sa_handler = [](int) { ctrl_c = 1; };
+  if (options.seconds > 0) ::sigaction(SIGINT, &stop, nullptr);
+  Printer printer(options, values.root());
+  const Nanoseconds start = snapshot.time();
+  printer.print(entries, 0);
+  for (int done = 1; options.seconds > 0 && ctrl_c == 0 && (options.count == 0 || done < options.count); ++done) {
+    snapshot = values.next(options.seconds);
+    if (ctrl_c == 0)
+      printer.print(wanted(snapshot, options.word), static_cast<double>(snapshot.time() - start) / kSecond);
+  }
+  return 0;
+}
+
+/// "1s", "500 ms", "2"
+std::string read_every(const std::string& text, double& seconds) {
+  char unit[8] = "s";
+  double amount = 0;
+  const int found = std::sscanf(text.c_str(), "%lf %7s", &amount, unit);
+  const std::string_view word = unit;
+  seconds = word == "ms" ? amount / 1000 : word == "s" ? amount : word == "min" ? amount * 60 : 0;
+  return found >= 1 && seconds >= 0.1 && seconds <= 3600
+             ? ""
+             : fmt::format("'{}' is no time from 100 ms to 60 min; write it like 1s or 500ms", text);
 }
 
 }  // namespace
 
 void add_readings(CLI::App& app, Action& action) {
   const auto options = std::make_shared<Options>();
-  CLI::App* command = app.add_subcommand("readings", "List what this machine can measure, with values and units");
+  CLI::App* command =
+      app.add_subcommand("readings", "List what this machine can measure, with values, units and where they come from");
   command->add_option("WORD", options->word, "Only readings with this word in their id, title, device or kind");
-  CLI::Option* root = command->add_option("--root", options->root, "The folder that holds proc/ and sys/")
-                          ->capture_default_str()
-                          ->check(CLI::ExistingDirectory);
-  command->add_flag("--rig", options->rig, "Of the simulated machine and game")->excludes(root);
-  command->add_flag("--json", options->json, "As JSON");
+  add_value_options(*command, options->values);
+  command->add_option("--every", options->every, "Go on at this pace, like 1s, until Ctrl-C; shows the range seen")
+      ->check([options](const std::string& text) { return read_every(text, options->seconds); });
+  command->add_option("--count", options->count, "With --every: end after so many times")->check(CLI::PositiveNumber);
+  CLI::Option* json = command->add_flag("--json", options->json, "As JSON; with --every an object a line");
+  command->add_flag("--csv", options->csv, "As CSV")->excludes(json);
   command->callback([options, &action] { action = [options] { return show(*options); }; });
 }
 

@@ -1,62 +1,127 @@
 #include "machine.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
+#include <array>
+#include <cctype>
 #include <cmath>
 #include <numeric>
+
+#include "idlemeter/error.hpp"
 
 namespace idlemeter::rig {
 namespace {
 
-constexpr int kCores = 8;
-constexpr double kRoom = 24;               // °C
-constexpr double kMemory = 32768;          // MiB
-constexpr double kGraphicsMemory = 12288;  // MiB
-constexpr double kGraphicsClock = 2450;    // MHz at full boost
-constexpr double kHotspotLimit = 95;       // °C: above it the clock goes down
-constexpr const char* kCard = "sys/devices/pci0000:00/0000:00:01.0/0000:03:00.0";
-constexpr const char* kChipset = "sys/devices/platform/nct6798.656";
-constexpr const char* kThermal = "sys/devices/pci0000:00/0000:00:18.3";
-constexpr const char* kDrive = "sys/devices/pci0000:00/0000:00:02.1/0000:04:00.0/nvme/nvme0";
+constexpr double kRoom = 24;                      // °C
+constexpr double kGraphicsClock = 2450;           // MHz at full boost
+constexpr double kHotspotLimit = 95;              // °C: above it the clock goes down
+constexpr double kBatteryCapacity = 60;           // Wh
+constexpr double kEnergyRange = 262'143'328'850;  // µJ at which the processor's counter starts again
+
+constexpr std::array kSpecs = {
+    Spec{.kind = "desktop", .name = "Bramble", .processor = "Corvid 8", .graphics = "Marl G9", .integrated = "Marl I2"},
+    Spec{.kind = "laptop",
+         .name = "Sedge",
+         .processor = "Corvid 8M",
+         .memory = 16384,
+         .graphics = "Marl G7M",
+         .graphics_memory = 8192,
+         .processor_power = 54,
+         .graphics_power = 105,
+         .speed = 0.72,
+         .integrated = "Marl I3",
+         .battery = true},
+    Spec{.kind = "handheld",
+         .name = "Minnow",
+         .processor = "Corvid 4Z",
+         .cores = 4,
+         .memory = 16384,
+         .graphics = "Marl I3",
+         .graphics_memory = 4096,
+         .processor_power = 12,
+         .graphics_power = 16,
+         .speed = 0.34,
+         .apu = true,
+         .battery = true},
+    Spec{.kind = "proprietary",
+         .name = "Heron",
+         .processor = "Corvid 12",
+         .cores = 12,
+         .graphics = "Siltstone 40",
+         .graphics_memory = 16384,
+         .processor_power = 125,
+         .graphics_power = 300,
+         .speed = 1.2,
+         .proprietary = true},
+    Spec{.kind = "bare",
+         .name = "Reed",
+         .processor = "Corvid virtual",
+         .cores = 2,
+         .memory = 4096,
+         .speed = 0.2,
+         .bare = true},
+};
 
 /// Moves `value` towards `target` with the time constant `tau` (seconds): the exact step of a first-order lag.
 void settle(double& value, double target, double seconds, double tau) {
   value += (target - value) * (1 - std::exp(-seconds / tau));
 }
 
-std::string whole(double value) { return fmt::format("{:.0f}", value); }
+bool same_word(std::string_view a, std::string_view b) {
+  return std::equal(a.begin(), a.end(), b.begin(), b.end(), [](char x, char y) {
+    return std::tolower(static_cast<unsigned char>(x)) == std::tolower(static_cast<unsigned char>(y));
+  });
+}
 
 }  // namespace
 
-Machine::Machine(std::uint64_t seed) : random_(seed), busy_ticks_(kCores, 5000), idle_ticks_(kCores, 400000) {
-  state_.core_load.assign(kCores, 0.03);
-  state_.core_clock.assign(kCores, 4800);
-  state_.core_temp.assign(kCores, 38);
+std::span<const Spec> specs() { return kSpecs; }
+
+const Spec& spec_of(std::string_view kind) {
+  for (const Spec& spec : kSpecs) {
+    if (same_word(kind, spec.kind) || same_word(kind, spec.name)) return spec;
+  }
+  std::vector<std::string_view> kinds;
+  for (const Spec& spec : kSpecs) kinds.push_back(spec.kind);
+  throw Error(fmt::format("there is no simulated machine '{}'", kind), "",
+              fmt::format("it is one of {}", fmt::join(kinds, ", ")));
+}
+
+Machine::Machine(const Spec& spec, std::uint64_t seed) : spec_(spec), random_(seed) {
+  const auto cores = static_cast<std::size_t>(spec.cores);
+  state_.core_load.assign(cores, 0.03);
+  state_.core_clock.assign(cores, 4800);
+  state_.core_temp.assign(cores, 38);
+  state_.busy_ticks.assign(cores, 5'000);
+  state_.idle_ticks.assign(cores, 400'000);
 }
 
 void Machine::advance(double seconds, const Demand& demand) {
   advance_processor(seconds, demand);
   advance_graphics(seconds, demand);
-  settle(state_.memory_used, demand.memory_used * kMemory, seconds, 3);
+  advance_counters(seconds, demand);
+  settle(state_.memory_used, demand.memory_used * spec_.memory, seconds, 3);
 }
 
 void Machine::advance_processor(double seconds, const Demand& demand) {
   State& s = state_;
   std::normal_distribution<double> noise(0, 0.02);
+  const auto cores = static_cast<double>(spec_.cores);
   // One core runs the game's main thread, the others share its workers.
-  const double rest = std::max(0.0, demand.processor * kCores - demand.busiest_core) / (kCores - 1);
-  for (int core = 0; core < kCores; ++core) {
+  const double rest = std::max(0.0, demand.processor * cores - demand.busiest_core) / (cores - 1);
+  for (std::size_t core = 0; core < s.core_load.size(); ++core) {
     const double load = std::clamp((core == 0 ? demand.busiest_core : rest) + noise(random_), 0.0, 1.0);
     s.core_load[core] = load;
-    busy_ticks_[core] += 100 * seconds * load;
-    idle_ticks_[core] += 100 * seconds * (1 - load);
+    s.busy_ticks[core] += 100 * seconds * load;
+    s.idle_ticks[core] += 100 * seconds * (1 - load);
     settle(s.core_clock[core], 4350 + 700 * (load > 0.5) - 250 * demand.processor, seconds, 0.4);
     settle(s.core_temp[core], s.cpu_temp + 9 * load - 2, seconds, 1);
   }
-  const double load = std::accumulate(s.core_load.begin(), s.core_load.end(), 0.0) / kCores;
-  settle(s.cpu_power, 16 + 105 * std::pow(load, 0.8), seconds, 0.3);
-  settle(s.cpu_temp, kRoom + 10 + 0.42 * s.cpu_power, seconds, 9);
+  const double load = std::accumulate(s.core_load.begin(), s.core_load.end(), 0.0) / cores;
+  settle(s.cpu_power, spec_.processor_power * (0.15 + std::pow(load, 0.8)), seconds, 0.3);
+  settle(s.cpu_temp, kRoom + 10 + 44 * s.cpu_power / spec_.processor_power, seconds, 9);
   s.cpu_clock = *std::max_element(s.core_clock.begin(), s.core_clock.end());
 }
 
@@ -64,118 +129,41 @@ void Machine::advance_graphics(double seconds, const Demand& demand) {
   State& s = state_;
   s.gpu_load = demand.graphics;
   // Heat builds up over half a minute; past the limit the driver takes clock away, and gives it back below.
-  s.throttled = s.gpu_hotspot > kHotspotLimit;
+  const bool hot = s.gpu_hotspot > kHotspotLimit;
   const double step = seconds * 0.02;
-  s.throttle = std::clamp(s.throttle + (s.throttled                         ? -step
-                                        : s.gpu_hotspot < kHotspotLimit - 2 ? step / 2
-                                                                            : 0),
-                          0.8, 1.0);
+  s.throttle = std::clamp(s.throttle + (hot ? -step : s.gpu_hotspot < kHotspotLimit - 2 ? step / 2 : 0), 0.8, 1.0);
   const double clock = demand.graphics > 0.1 ? kGraphicsClock * s.throttle : 500 + 3000 * demand.graphics;
   settle(s.gpu_clock, clock, seconds, 0.2);
   settle(s.gpu_memory_clock, demand.graphics > 0.1 ? 1250 : 96, seconds, 0.1);
   const double speed = s.gpu_clock / kGraphicsClock;
   settle(s.gpu_voltage, 0.70 + 0.38 * speed, seconds, 0.1);
-  settle(s.gpu_power, 14 + 236 * demand.graphics * speed * speed * speed, seconds, 0.3);
+  settle(s.gpu_power, spec_.graphics_power * (0.06 + demand.graphics * speed * speed * speed), seconds, 0.3);
+  const double heat = s.gpu_power / spec_.graphics_power;  // coolers are as large as their cards
   const double duty = std::clamp((s.gpu_temp - 48) / 40, 0.0, 1.0);
   settle(s.gpu_duty, duty < 0.02 ? 0 : 25 + 60 * duty, seconds, 4);
   s.gpu_fan = s.gpu_duty * 33;
-  settle(s.gpu_temp, kRoom + 8 + s.gpu_power * (0.255 - 0.0006 * s.gpu_duty), seconds, 26);
-  settle(s.gpu_hotspot, s.gpu_temp + 3 + s.gpu_power * 0.078, seconds, 1.5);
-  settle(s.gpu_memory_temp, s.gpu_temp + 4 + s.gpu_power * 0.04, seconds, 12);
-  settle(s.gpu_memory_used, demand.graphics_memory * kGraphicsMemory, seconds, 2);
+  settle(s.gpu_temp, kRoom + 8 + heat * (60.2 - 0.142 * s.gpu_duty), seconds, 26);
+  settle(s.gpu_hotspot, s.gpu_temp + 3 + heat * 18.4, seconds, 1.5);
+  settle(s.gpu_memory_temp, s.gpu_temp + 4 + heat * 9.4, seconds, 12);
+  settle(s.gpu_memory_used, demand.graphics_memory * spec_.graphics_memory, seconds, 2);
 }
 
-void Machine::write(Tree& tree) {
-  write_processor(tree);
-  write_graphics(tree);
-  write_board(tree);
-}
-
-void Machine::write_processor(Tree& tree) {
-  std::string per_core, info;
-  double busy = 0, idle = 0;
-  for (int core = 0; core < kCores; ++core) {
-    busy += busy_ticks_[core];
-    idle += idle_ticks_[core];
-    per_core += fmt::format("cpu{} {:.0f} 0 {:.0f} {:.0f} 0 0 0 0 0 0\n", core, busy_ticks_[core] * 0.85,
-                            busy_ticks_[core] * 0.15, idle_ticks_[core]);
-    info +=
-        fmt::format("processor\t: {}\nmodel name\t: Corvid 8\ncpu MHz\t\t: {:.3f}\n\n", core, state_.core_clock[core]);
-    tree.set(fmt::format("sys/devices/system/cpu/cpu{}/cpufreq/scaling_cur_freq", core),
-             whole(state_.core_clock[core] * 1e3));
-  }
-  tree.set("proc/stat", fmt::format("cpu  {:.0f} 0 {:.0f} {:.0f} 0 0 0 0 0 0\n{}ctxt 1990473\nbtime 1772395200",
-                                    busy * 0.85, busy * 0.15, idle, per_core));
-  tree.set("proc/cpuinfo", info);
-  tree.link("sys/class/hwmon/hwmon0", fmt::format("{}/hwmon/hwmon0", kThermal));
-  const std::string chip = fmt::format("{}/hwmon/hwmon0/", kThermal);
-  tree.link(chip + "device", kThermal);
-  tree.set(chip + "name", "k10temp");
-  tree.set(chip + "temp1_label", "Tctl");
-  tree.set(chip + "temp1_input", whole(state_.cpu_temp * 1e3));
-  tree.set(chip + "temp3_label", "Tccd1");
-  tree.set(chip + "temp3_input", whole(state_.core_temp[0] * 1e3));
-  tree.set("proc/meminfo",
-           fmt::format("MemTotal:       {:.0f} kB\nMemFree:        {:.0f} kB\nMemAvailable:   {:.0f} kB\n"
-                       "Cached:         {:.0f} kB\nSwapTotal:      {} kB\nSwapFree:       {} kB",
-                       kMemory * 1024, (kMemory - state_.memory_used) * 800, (kMemory - state_.memory_used) * 1024,
-                       (kMemory - state_.memory_used) * 200, 8388608, 8380416));
-}
-
-void Machine::write_graphics(Tree& tree) const {
-  const std::string card = std::string(kCard) + "/";
-  tree.link("sys/class/drm/card0", card + "drm/card0");
-  tree.link(card + "drm/card0/device", kCard);
-  tree.link(card + "driver", "sys/bus/pci/drivers/amdgpu");
-  tree.set("sys/bus/pci/drivers/amdgpu/uevent", "");
-  tree.set(card + "product_name", "Marl G9");
-  tree.set(card + "board_info", "type : cem");
-  tree.set(card +
-               "gpu_"
-               "busy_percent",
-           whole(state_.gpu_load * 100));
-  tree.set(card + "mem_busy_percent", whole(state_.gpu_load * 58));
-  tree.set(card + "mem_info_vram_total", whole(kGraphicsMemory * 1048576));
-  tree.set(card + "mem_info_vram_used", whole(state_.gpu_memory_used * 1048576));
-  tree.set(card + "current_link_width", "16");
-  tree.link("sys/class/hwmon/hwmon1", card + "hwmon/hwmon1");
-  const std::string chip = card + "hwmon/hwmon1/";
-  tree.link(chip + "device", kCard);
-  tree.set(chip + "name", "amdgpu");
-  const auto channel = [&](const char* name, const char* label, double value) {
-    if (*label != '\0') tree.set(chip + std::string(name).substr(0, std::string(name).find('_')) + "_label", label);
-    tree.set(chip + name, whole(value));
-  };
-  channel("temp1_input", "edge", state_.gpu_temp * 1e3);
-  channel("temp2_input", "junction", state_.gpu_hotspot * 1e3);
-  channel("temp3_input", "mem", state_.gpu_memory_temp * 1e3);
-  channel("freq1_input", "sclk", state_.gpu_clock * 1e6);
-  channel("freq2_input", "mclk", state_.gpu_memory_clock * 1e6);
-  channel("power1_average", "PPT", state_.gpu_power * 1e6);
-  channel("power1_cap", "PPT", 260e6);
-  channel("in0_input", "vddgfx", state_.gpu_voltage * 1e3);
-  channel("fan1_input", "", state_.gpu_fan);
-  channel("pwm1", "", state_.gpu_duty * 2.55);
-}
-
-void Machine::write_board(Tree& tree) const {
-  tree.link("sys/class/hwmon/hwmon2", fmt::format("{}/hwmon/hwmon2", kChipset));
-  const std::string chip = fmt::format("{}/hwmon/hwmon2/", kChipset);
-  tree.link(chip + "device", kChipset);
-  tree.set(chip + "name", "nct6798");
-  tree.set(chip + "temp1_label", "SYSTIN");
-  tree.set(chip + "temp1_input", whole((kRoom + 9) * 1e3));
-  tree.set(chip + "fan1_label", "CPU fan");
-  tree.set(chip + "fan1_input", whole(620 + 14 * std::max(0.0, state_.cpu_temp - 40)));
-  tree.set(chip + "fan2_input", "810");
-  tree.set(chip + "in0_label", "Vcore");
-  tree.set(chip + "in0_input", whole(1000 + state_.cpu_clock / 20));
-  tree.link("sys/class/hwmon/hwmon3", fmt::format("{}/hwmon3", kDrive));
-  const std::string drive = fmt::format("{}/hwmon3/", kDrive);
-  tree.link(drive + "device", kDrive);
-  tree.set(drive + "name", "nvme");
-  tree.set(drive + "temp1_label", "Composite");
-  tree.set(drive + "temp1_input", "43850");
+void Machine::advance_counters(double seconds, const Demand& demand) {
+  State& s = state_;
+  s.processor_energy = std::fmod(s.processor_energy + s.cpu_power * seconds * 1e6, kEnergyRange);
+  s.disk_read += demand.reads * 1e6 / 512 * seconds;
+  s.disk_written += 0.4e6 / 512 * seconds;
+  s.disk_busy += 1000 * seconds * std::min(1.0, 0.01 + demand.reads / 900);
+  s.received += 61'000 * seconds;
+  s.sent += 17'000 * seconds;
+  s.waited_processor += 1e6 * seconds * 0.04 * demand.busiest_core;
+  s.waited_disk += 1e6 * seconds * std::min(0.3, demand.reads / 1500);
+  s.game_ticks += 100 * seconds * demand.processor * spec_.cores * 0.9;
+  s.game_read += demand.reads * 1e6 * seconds;
+  s.game_engine += 1e9 * seconds * demand.graphics * 0.97;
+  const double drain = 4 + (spec_.apu ? s.gpu_power : 0.3 * s.gpu_power) + s.cpu_power;
+  settle(s.battery_power, drain, seconds, 1);
+  s.battery = std::max(0.05, s.battery - s.battery_power * seconds / 3600 / kBatteryCapacity);
 }
 
 }  // namespace idlemeter::rig

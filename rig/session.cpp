@@ -1,36 +1,42 @@
 #include "session.hpp"
 
 #include <fmt/format.h>
+#include <stdlib.h>
 
 namespace idlemeter::rig {
 namespace {
 
 constexpr Nanoseconds kPace = kSecond / 2;
 
-/// The machine's files have to be there before sources look for them.
-Sources sources_of(Machine& machine, Tree& tree) {
-  machine.write(tree);
-  return machine_sources({.root = tree.folder()});
-}
-
 }  // namespace
 
-Session::Session(const std::filesystem::path& folder, const GameSettings& settings)
+/// The machine's files have to be there before sources look for them.
+Sources Session::sources(const std::filesystem::path& library) {
+  write_tree(machine_, tree_);
+  const bool managed = machine_.spec().proprietary;
+  if (managed) ::setenv("IDLEMETER_RIG_MANAGED_CARD", (tree_.folder() / kManagedCard).c_str(), 1);
+  return machine_sources(
+      {.root = tree_.folder(),
+       .game = {.pid = kGameProcess, .name = "Tidepool Rally", .api = "OpenGL 4.6", .picture = "2560x1440"},
+       .graphics_library = managed ? library.string() : ""});
+}
+
+Session::Session(const std::filesystem::path& folder, const GameSettings& settings, const Spec& spec,
+                 const std::filesystem::path& library)
     : settings_(settings),
-      machine_(settings.seed),
+      machine_(spec, settings.seed),
       tree_(folder),
       game_(machine_, settings),
-      polling_(sources_of(machine_, tree_)),
+      polling_(sources(library)),
       frames_(LiveFrames::growing()) {}
 
 void Session::sample(Recorder* recorder) {
   next_sample_ += kPace;
-  machine_.write(tree_);
-  const Snapshot machine = polling_.sample(game_.now());
-  auto frames = frames_.batch(game_.now());
-  values_ = machine.with(frames);
-  history_.add(machine);  // of frames, every single one is in the history already
-  if (recorder != nullptr) recorder->add(game_.now() - recording_since_, machine);
+  last_sample_ = game_.now();
+  write_tree(machine_, tree_);
+  machine_values_ = polling_.sample(game_.now());
+  history_.add(machine_values_);
+  if (recorder != nullptr) recorder->add(game_.now() - recording_since_, machine_values_);
 }
 
 void Session::play(double seconds, Recorder* recorder) {
@@ -45,13 +51,17 @@ void Session::play(double seconds, Recorder* recorder) {
     if (recorder != nullptr) recorder->add(frame);
     if (game_.now() >= next_sample_) sample(recorder);
   }
-  sample(nullptr);
+  if (game_.now() - last_sample_ > kPace / 2) sample(nullptr);  // no rate is worth much over less
+  values_ = machine_values_.with(frames_.batch(game_.now()));
 }
 
 RunDetails Session::details() const {
   RunDetails details;
   details.game = "Tidepool Rally";
-  details.facts = {{"Machine", "Bramble"}, {"Processor", "Corvid 8"}, {"GPU", "Marl G9"}, {"Picture", "2560x1440"}};
+  const Spec& spec = machine_.spec();
+  details.facts = {
+      {"Machine", std::string(spec.name)}, {"Processor", std::string(spec.processor)}, {"Picture", "2560x1440"}};
+  if (!spec.graphics.empty()) details.facts["GPU"] = spec.graphics;
   details.settings = {{"Preset", settings_.preset}};
   if (settings_.rate_limit > 0) details.settings["Rate limit"] = fmt::format("{} FPS", settings_.rate_limit);
   return details;

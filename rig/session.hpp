@@ -7,17 +7,19 @@
 #include "idlemeter/machine.hpp"
 #include "idlemeter/recorder.hpp"
 #include "idlemeter/scene.hpp"
-#include "machine.hpp"
+#include "machine_tree.hpp"
 #include "tidepool_rally.hpp"
 
 namespace idlemeter::rig {
 
-/// Plays *Tidepool Rally* on *Bramble* on a virtual clock. The machine writes its tree into a folder, from which the
-/// machine's sources read it twice a virtual second.
+/// Plays *Tidepool Rally* on a simulated machine on a virtual clock. The machine writes its tree into a folder, from
+/// which the machine's sources read it twice a virtual second.
 class Session {
  public:
-  /// `folder` is made and holds the tree afterwards.
-  Session(const std::filesystem::path& folder, const GameSettings& settings);
+  /// `folder` is made and holds the tree afterwards; `library`: the management library's stand-in, for the machine that
+  /// has one.
+  Session(const std::filesystem::path& folder, const GameSettings& settings, const Spec& spec = specs().front(),
+          const std::filesystem::path& library = {});
 
   /// Plays on for that long; frames and readings go to `recorder` too where there is one.
   void play(double seconds, Recorder* recorder = nullptr);
@@ -26,10 +28,14 @@ class Session {
   [[nodiscard]] const Snapshot& values() const { return values_; }
   [[nodiscard]] const History& history() const { return history_; }
 
+  /// The folder that holds the machine's tree.
+  [[nodiscard]] const std::filesystem::path& folder() const { return tree_.folder(); }
+
   /// What a recorder is to know of this session.
   [[nodiscard]] RunDetails details() const;
 
  private:
+  Sources sources(const std::filesystem::path& library);
   void sample(Recorder* recorder);
 
   GameSettings settings_;
@@ -39,7 +45,8 @@ class Session {
   Polling polling_;
   FrameReadings frames_;
   History history_;
-  Snapshot values_;
+  Snapshot machine_values_, values_;
+  Nanoseconds last_sample_ = 0;
   Nanoseconds recording_since_ = 0;
   Nanoseconds next_sample_ = 0;
 };

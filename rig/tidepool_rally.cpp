@@ -72,22 +72,24 @@ FrameRecord TidepoolRally::next_frame() {
   const double jitter = 0.025 * noise(random_);
   const double cpu_ms =
       scene.cpu_ms * processor_work_ * kFullProcessorClock / state.cpu_clock * std::max(0.5, 1 + 0.5 * wave_ + jitter);
-  const double speed = std::max(0.3, state.gpu_clock / kFullGraphicsClock);
+  const double speed = machine_.spec().speed * std::max(0.3, state.gpu_clock / kFullGraphicsClock);
   const double gpu_ms = scene.gpu_ms * graphics_work_ / speed * std::max(0.5, 1 + 0.4 * wave_ + 0.02 * noise(random_));
   double frame_ms = std::max(cpu_ms, gpu_ms) + 0.12 + 0.04 * std::abs(noise(random_));
   if (settings_.rate_limit > 0) frame_ms = std::max(frame_ms, 1000 / settings_.rate_limit + 0.02 * noise(random_));
-  frame_ms += hitch(frame_ms);
-  let_machine_run(frame_ms, cpu_ms, gpu_ms);
+  const double stall = hitch(frame_ms);
+  frame_ms += stall;
+  let_machine_run(frame_ms, cpu_ms, gpu_ms, stall);
   const auto interval = static_cast<Nanoseconds>(frame_ms * kMillisecond);
   now_ += interval;
   return {now_, interval, static_cast<Nanoseconds>(gpu_ms * kMillisecond)};
 }
 
-void TidepoolRally::let_machine_run(double frame_ms, double cpu_ms, double gpu_ms) {
+void TidepoolRally::let_machine_run(double frame_ms, double cpu_ms, double gpu_ms, double stall_ms) {
   Demand demand;
   demand.busiest_core = std::min(1.0, cpu_ms / frame_ms);
   demand.processor = 0.06 + 0.34 * demand.busiest_core;
   demand.graphics = std::min(1.0, gpu_ms / frame_ms);
+  demand.reads = stall_ms > 30 ? 900 : 6;  // a new scene comes from the disk
   demand.memory_used = 0.41;
   demand.graphics_memory = 0.38 + 0.3 * graphics_work_;
   machine_.advance(frame_ms / 1000, demand);

@@ -35,7 +35,7 @@ class TidepoolRally {
 
  private:
   double hitch(double frame_ms);
-  void let_machine_run(double frame_ms, double cpu_ms, double gpu_ms);
+  void let_machine_run(double frame_ms, double cpu_ms, double gpu_ms, double stall_ms);
 
   Machine& machine_;
   GameSettings settings_;

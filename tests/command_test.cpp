@@ -37,6 +37,7 @@ TEST(Command, MisuseIsTwoAndFailureIsOneAndBothSayWhy) {
   folder.file("good.toml", "[[row]]\ncells = [ { reading = \"ram.usde\" } ]\n");
   folder.file("notes.db", std::string(5'000, 'x'));
   folder.file("text.png", "no picture");
+  folder.file("wrong.toml", "pase = 1");
   const struct {
     const char* arguments;
     int status;
@@ -46,6 +47,11 @@ TEST(Command, MisuseIsTwoAndFailureIsOneAndBothSayWhy) {
       {"raedings", 2, "'raedings' is no command; did you mean 'readings'?"},
       {"readings --fly", 2, "--fly"},
       {"readings --root nowhere", 2, "nowhere"},
+      {"readings --rig toaster", 2, "there is no simulated machine 'toaster'; it is one of desktop, laptop"},
+      {"readings --every never", 2, "'never' is no time"},
+      {"readings --json --csv", 2, "excludes"},
+      {"readings --settings none.toml", 1, "none.toml: cannot read the settings"},
+      {"readings --settings wrong.toml", 1, "wrong.toml:1:1: error: the settings has no key 'pase'"},
       {"readings xyzzy", 1, "no reading has 'xyzzy'"},
       {"face draw good.toml", 2, "--output"},
       {"face draw good.toml -o a.png --size 10", 2, "write it like 1920x1080"},
@@ -94,6 +100,34 @@ TEST(Command, ReadingsAreThisMachines) {
   EXPECT_EQ(json[0]["id"], "ram.total");
   EXPECT_EQ(json[0]["unit"], "MiB");
   EXPECT_GT(json[0]["value"].get<double>(), 100);
+}
+
+TEST(Command, ReadingsGoOnAndShowTheRangeSeen) {
+  const testing::Folder folder;
+  const Outcome csv = run(folder, "readings --rig laptop battery.charge --csv --every 100s --count 3");
+  EXPECT_EQ(csv.status, 0) << csv.err;
+  EXPECT_EQ(std::count(csv.out.begin(), csv.out.end(), '\n'), 4);
+  EXPECT_EQ(csv.out.find("time_s,id,value,unit,least,most,title,device,source,missing\n0.000,battery.charge,"), 0u)
+      << csv.out;
+  const Outcome json = run(folder, "readings --rig laptop battery.charge --json --every 100s --count 2");
+  const auto last = nlohmann::json::parse(json.out.substr(json.out.find('\n') + 1));
+  EXPECT_LT(last["readings"][0]["least"], last["readings"][0]["most"]);
+  const Outcome lines = run(folder, "readings --rig laptop battery.state --every 100ms --count 2");
+  EXPECT_EQ(lines.out.find("0.0 s  battery.state  Discharging\n0.1 s  battery.state"), 0u) << lines.out;
+}
+
+TEST(Command, ReadingsOfOnesOwnComeFromTheSettings) {
+  const testing::Folder folder;
+  folder.file(".config/idlemeter/settings.toml",
+              "facts = { \"cpu.name\" = \"My chip\" }\n[[computed]]\nid = \"own.share\"\nformula = \"ram.used / "
+              "ram.total * 100\"\nunit = \"%\"\n"
+              "[[command]]\nid = \"own.word\"\nrun = [\"echo\", \"hello\"]\ntext = true\n");
+  const auto value = [&](const std::string& id) {
+    return nlohmann::json::parse(run(folder, "readings --json " + id).out).at(0).at("value");
+  };
+  EXPECT_GT(value("own.share").get<double>(), 0);
+  EXPECT_EQ(value("own.word"), "hello");
+  EXPECT_EQ(value("cpu.name"), "My chip");
 }
 
 TEST(Command, TheDemoDoesTheWholeJob) {

@@ -1,8 +1,13 @@
 // The machine's own sources on small trees: what a file says is what the reading is.
+#include <fcntl.h>
 #include <gtest/gtest.h>
+#include <sys/stat.h>
+#include <unistd.h>
 
 #include "folder.hpp"
 #include "idlemeter/machine.hpp"
+#include "sources/kernel_file.hpp"
+#include "sources/rate.hpp"
 
 namespace idlemeter {
 namespace {
@@ -126,6 +131,243 @@ TEST(Hwmon, IdsFollowTheDeviceNotTheChipsNumber) {
   const Snapshot values = tree.sample();
   EXPECT_DOUBLE_EQ(value(values, "nvme.temp1.temp"), 41);
   EXPECT_DOUBLE_EQ(value(values, "nvme2.temp1.temp"), 52);
+}
+
+TEST(Powercap, PowerIsEnergyOverTimeAlsoWhereTheCounterWraps) {
+  Tree tree;
+  const std::string zone = "sys/class/powercap/intel-rapl:0/";
+  tree.file(zone + "name", "package-0\n");
+  tree.file(zone + "max_energy_range_uj", "1000000000\n");
+  tree.file(zone + "energy_uj", "970000000\n");
+  const Snapshot before = tree.sample();
+  EXPECT_EQ(reason(before, "cpu.power"), "a rate needs two samples");
+  tree.file(zone + "energy_uj", "990000000\n");
+  EXPECT_DOUBLE_EQ(value(tree.sample(), "cpu.power"), 20);
+  tree.file(zone + "energy_uj", "25000000\n");
+  EXPECT_DOUBLE_EQ(value(tree.sample(), "cpu.power"), 35);
+}
+
+TEST(Powercap, WithoutPermissionSaysHowToMendIt) {
+  EXPECT_NE(sources::cannot_read("/sys/x/energy_uj", EACCES)
+                .reason.find("Permission denied; allow it with 'sudo chmod a+r /sys/x/energy_uj'"),
+            std::string::npos);
+}
+
+TEST(Rates, OfDisksNetworkAndPressure) {
+  Tree tree;
+  const auto write = [&](int sectors, int ms, int bytes, int waited) {
+    tree.file("proc/diskstats", " 259 0 nvme0n1 1 0 " + std::to_string(sectors) + " 0 1 0 2000 0 0 " +
+                                    std::to_string(ms) + " 0\n 7 0 loop0 1 0 9 0 0 0 0 0 0 0 0\n");
+    tree.file("sys/class/net/eth0/statistics/rx_bytes", std::to_string(bytes));
+    tree.file("sys/class/net/eth0/statistics/tx_bytes", "5");
+    tree.file("proc/pressure/io", "some avg10=0.00 avg60=0.00 avg300=0.00 total=" + std::to_string(waited) +
+                                      "\nfull avg10=0.00 avg60=0.00 avg300=0.00 total=0\n");
+  };
+  std::filesystem::create_directories(tree / "sys/block/nvme0n1/device");
+  std::filesystem::create_directories(tree / "sys/block/loop0");
+  tree.file("sys/block/nvme0n1/device/model", "Pebble P2   \n");
+  write(1'000, 100, 1'000, 5);
+  (void)tree.sample();
+  write(201'000, 350, 126'000, 30'005);
+  const Snapshot values = tree.sample();
+  EXPECT_DOUBLE_EQ(value(values, "disk.nvme0n1.read"), 102.4);
+  EXPECT_DOUBLE_EQ(value(values, "disk.nvme0n1.write"), 0);
+  EXPECT_DOUBLE_EQ(value(values, "disk.nvme0n1.load"), 25);
+  EXPECT_EQ(values.find("disk.nvme0n1.read").info->device, "Pebble P2 (nvme0n1)");
+  EXPECT_EQ(values.find("disk.loop0.read").info, nullptr);
+  EXPECT_DOUBLE_EQ(value(values, "net.eth0.down"), 1);
+  EXPECT_DOUBLE_EQ(value(values, "disk.pressure"), 3);
+  write(201'000, 350, 0, 30'005);
+  EXPECT_EQ(reason(tree.sample(), "net.eth0.down"), "the counter went back: its device was reset");
+}
+
+TEST(Rate, OverASleepOfTheMachineIsMissing) {
+  sources::Rate rate;
+  (void)rate.next(0, 0);
+  EXPECT_EQ(number(rate.next(2 * kSecond, 10)), 5.0);
+  EXPECT_FALSE(number(rate.next(3 * 3600 * kSecond, 1'000)));
+  EXPECT_EQ(number(rate.next(3 * 3600 * kSecond + kSecond, 1'007)), 7.0);
+  EXPECT_FALSE(number(rate.next(3 * 3600 * kSecond + kSecond, 1'008)));  // no time has passed
+}
+
+TEST(Battery, PowerHasASignAndTheTimeLeftIsComputed) {
+  const struct {
+    const char* status;
+    double power;
+    double left;
+  } cases[] = {{"Discharging", -20, 90}, {"Charging", 20, 60}, {"Full", 20, -998}};
+  for (const auto& c : cases) {
+    Tree tree;
+    const std::string folder = "sys/class/power_supply/BAT1/";
+    const struct {
+      const char* file;
+      const char* text;
+    } files[] = {{"type", "Battery"},       {"energy_now", "30000000"}, {"energy_full", "50000000"},
+                 {"power_now", "20000000"}, {"capacity", "60"},         {"status", c.status}};
+    for (const auto& f : files) tree.file(folder + f.file, f.text);
+    tree.file("sys/class/power_supply/mouse/type", "Battery");
+    tree.file("sys/class/power_supply/mouse/scope", "Device");
+    const Snapshot values = tree.sample();
+    EXPECT_DOUBLE_EQ(value(values, "battery.power"), c.power) << c.status;
+    EXPECT_DOUBLE_EQ(value(values, "battery.left"), c.left) << c.status;
+    EXPECT_DOUBLE_EQ(value(values, "battery.charge"), 60);
+    EXPECT_EQ(values.find("battery2.charge").info, nullptr);  // a mouse is not the machine
+  }
+}
+
+TEST(Battery, ThatCountsChargeIsReadByItsVoltage) {
+  Tree tree;
+  const std::string folder = "sys/class/power_supply/BAT0/";
+  const struct {
+    const char* file;
+    const char* text;
+  } files[] = {{"type", "Battery"},         {"charge_now", "2000000"},   {"charge_full", "4000000"},
+               {"current_now", "-1000000"}, {"voltage_now", "15000000"}, {"status", "Discharging"}};
+  for (const auto& f : files) tree.file(folder + f.file, f.text);
+  const Snapshot values = tree.sample();
+  EXPECT_DOUBLE_EQ(value(values, "battery.power"), -15);
+  EXPECT_DOUBLE_EQ(value(values, "battery.left"), 120);
+}
+
+/// A card with the files that matter for telling it apart.
+void add_card(const Tree& tree, int number, const std::string& slot, const std::string& board, const char* load) {
+  const std::string device = "sys/devices/" + slot;
+  tree.file(device + "/board_info", board);
+  tree.file(device +
+                "/gpu_"
+                "busy_percent",
+            load);
+  tree.file(device + "/vendor", "0x1d1e");
+  tree.file(device + "/device", number == 0 ? "0x0900" : "0x0020");
+  const auto card = tree / ("sys/class/drm/card" + std::to_string(number));
+  std::filesystem::create_directories(card);
+  std::filesystem::create_directory_symlink(tree / device, card / "device");
+  tree.file("usr/share/misc/pci.ids", "1d1e  Marl Graphics\n\t0900  Heron 4 [Marl G9]\n\t0020  Finch\n");
+}
+
+TEST(Graphics, TheGamesCardIsTheDiscreteOneUnlessItsProcessSaysOtherwise) {
+  Tree tree;
+  add_card(tree, 1, "0000:0e:00.0", "type : apu", "7");
+  add_card(tree, 0, "0000:03:00.0", "type : cem", "90");
+  const Snapshot values = tree.sample();
+  EXPECT_EQ(values.find("gpu.load").info->device, "Marl G9");
+  EXPECT_DOUBLE_EQ(value(values, "gpu.load"), 90);
+  EXPECT_DOUBLE_EQ(value(values, "gpu0.load"), 90);
+  EXPECT_DOUBLE_EQ(value(values, "gpu1.load"), 7);
+  EXPECT_EQ(values.find("gpu1.load").info->device, "Finch");
+
+  tree.file("proc/77/fdinfo/3", "drm-client-id:\t1\ndrm-pdev:\t0000:0e:00.0\ndrm-engine-gfx:\t100 ns\n");
+  Polling on_integrated(machine_sources({.root = tree.path(), .game = {.pid = 77}}));
+  EXPECT_DOUBLE_EQ(value(on_integrated.sample(1), "gpu.load"), 7);
+}
+
+TEST(Graphics, ASleepingCardIsNotWoken) {
+  Tree tree;
+  add_card(tree, 0, "0000:03:00.0", "type : cem", "90");
+  const Snapshot asleep =
+      tree.sample_after([](Tree& t) { t.file("sys/devices/0000:03:00.0/power/runtime_status", "suspended\n"); });
+  EXPECT_EQ(reason(asleep, "gpu.load"), "the card sleeps, and is not woken for a reading");
+  tree.file("sys/devices/0000:03:00.0/power/runtime_status", "active\n");
+  EXPECT_DOUBLE_EQ(value(tree.sample(), "gpu.load"), 90);
+}
+
+TEST(GameProcess, LoadMemoryThreadsAndEngines) {
+  Tree tree;
+  tree.file("proc/stat", "cpu 1 0 1 1\ncpu0 1 0 1 1\ncpu1 1 0 1 1\n");
+  const auto write = [&](int user, int engine, int shared) {
+    tree.file("proc/77/stat",
+              "77 (a (b) c) S 1 1 1 0 -1 0 0 0 0 0 " + std::to_string(user) + " 10 0 0 20 0 12 0 5 0 0\n");
+    tree.file("proc/77/fdinfo/3", "drm-client-id: 5\ndrm-pdev: a\ndrm-engine-gfx: " + std::to_string(engine) +
+                                      " ns\ndrm-memory-vram: 2048 KiB\n");
+    tree.file("proc/77/fdinfo/4", "drm-client-id: 5\ndrm-pdev: a\ndrm-engine-gfx: " + std::to_string(shared) +
+                                      " ns\n");  // the same client again
+    tree.file("proc/77/fdinfo/5", "pos: 0\nflags: 02\n");
+  };
+  tree.file("proc/77/status", "Name: x\nVmRSS:\t 512000 kB\n");
+  tree.file("proc/77/io", "rchar: 1\nread_bytes: 0\n");
+  write(100, 1'000'000'000, 1'000'000'000);
+  Polling polling(machine_sources({.root = tree.path(), .game = {.pid = 77}}));
+  (void)polling.sample(kSecond);
+  write(200, 1'400'000'000, 1'400'000'000);
+  const Snapshot values = polling.sample(2 * kSecond);
+  EXPECT_DOUBLE_EQ(value(values, "game.cpu.load"), 50);  // one of two cores for a whole second
+  EXPECT_DOUBLE_EQ(value(values, "game.threads"), 12);
+  EXPECT_DOUBLE_EQ(value(values, "game.memory.used"), 500);
+  EXPECT_DOUBLE_EQ(value(values, "game.gpu.gfx.load"), 40);
+  EXPECT_DOUBLE_EQ(value(values, "game.gpu.memory.used"), 2);
+  EXPECT_EQ(reason(values, "game.disk.write"), (tree / "proc/77/io").string() + " has no write_bytes:");
+  std::filesystem::remove_all(tree / "proc/77");
+  EXPECT_NE(reason(polling.sample(3 * kSecond), "game.threads").find("the game has ended"), std::string::npos);
+}
+
+TEST(MemoryModules, AreReadFromTheFirmwareTablesAndGarbageIsSurvived) {
+  std::string module(0x22, '\0');
+  module[0] = 17, module[1] = 0x22, module[0x0D] = 0x40, module[0x12] = 0x22, module[0x15] = 0x58, module[0x16] = 0x1B,
+  module[0x20] = 0x70, module[0x21] = 0x17;
+  const std::string table = module + std::string("A\0\0", 3) + module + std::string("\0\0\x7f\4\0\0\0\0", 8);
+  Tree tree;
+  tree.file("sys/firmware/dmi/tables/DMI", table);
+  const Snapshot values = tree.sample();
+  EXPECT_DOUBLE_EQ(value(values, "ram.modules"), 2);
+  EXPECT_DOUBLE_EQ(value(values, "ram.speed"), 6000);
+  EXPECT_EQ(std::get<std::string>(*values.find("ram.type").value), "DDR5");
+  for (std::size_t length = 0; length < table.size(); ++length) {
+    Tree cut;
+    cut.file("sys/firmware/dmi/tables/DMI", table.substr(0, length) + "\xff\xff");
+    (void)cut.sample();
+  }
+}
+
+TEST(Facts, AreFoundAndCanBeOverridden) {
+  Tree tree;
+  tree.file("proc/cpuinfo", "processor\t: 0\nmodel name\t: Corvid 8\n");
+  tree.file("proc/version", "Linux version 6.12.9 (x)\n");
+  Polling polling(machine_sources({.root = tree.path(),
+                                   .game = {.name = "Tidepool Rally", .api = "Vulkan"},
+                                   .facts = {{"game.api", "OpenGL"}, {"case.name", "Shell"}}}));
+  const Snapshot values = polling.sample(1);
+  const auto text = [&](const char* id) { return std::get<std::string>(*values.find(id).value); };
+  EXPECT_EQ(text("cpu.name"), "Corvid 8");
+  EXPECT_EQ(text("system.kernel"), "6.12.9");
+  EXPECT_EQ(text("game.name"), "Tidepool Rally");
+  EXPECT_EQ(text("game.api"), "OpenGL");
+  EXPECT_EQ(text("case.name"), "Shell");
+  EXPECT_EQ(text("clock.now").size(), 8u);
+  EXPECT_EQ(reason(values, "game.picture"), "no game runs");
+}
+
+TEST(ThermalZones, AreNumberedWhereTheyShareAType) {
+  Tree tree;
+  for (int i : {0, 1}) {
+    tree.file("sys/class/thermal/thermal_zone" + std::to_string(i) + "/type", "acpitz\n");
+    tree.file("sys/class/thermal/thermal_zone" + std::to_string(i) + "/temp", std::to_string(30'000 + i * 1'500));
+  }
+  const Snapshot values = tree.sample();
+  EXPECT_DOUBLE_EQ(value(values, "thermal.acpitz.temp"), 30);
+  EXPECT_DOUBLE_EQ(value(values, "thermal.acpitz2.temp"), 31.5);
+}
+
+TEST(Hwmon, AChipThatNeverAnswersDelaysNoOther) {
+  Tree tree;
+  tree.file("sys/class/hwmon/hwmon0/name", "stuck\n");
+  tree.file("sys/class/hwmon/hwmon1/name", "lively\n");
+  tree.file("sys/class/hwmon/hwmon1/temp1_input", "40000\n");
+  // Nobody writes into this pipe: opening it never returns.
+  ASSERT_EQ(mkfifo((tree / "sys/class/hwmon/hwmon0/temp1_input").c_str(), 0600), 0);
+  Snapshot values;
+  {
+    using namespace std::chrono_literals;
+    const Sampler sampler(machine_sources({.root = tree.path(), .graphics_library = ""}),
+                          {.pace = 100ms, .patience = 1ms});
+    while (value(values, "lively.temp1.temp") != 40 ||
+           reason(values, "stuck.temp1.temp").find("has not answered") == std::string::npos) {
+      (void)sampler.wait(1'000, 10ms);
+      values = sampler.snapshot();
+    }
+  }
+  const int release = ::open((tree / "sys/class/hwmon/hwmon0/temp1_input").c_str(), O_WRONLY | O_NONBLOCK);
+  EXPECT_GE(release, 0);  // it was still waiting
+  ::close(release);
 }
 
 TEST(Sensors, ThatFailAreMissingWithTheReasonAndTheOthersGoOn) {

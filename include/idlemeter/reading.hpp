@@ -104,7 +104,7 @@ class Snapshot {
   /// Every reading once, in the order of the sources.
   [[nodiscard]] std::vector<Entry> entries() const;
 
-  /// The same with one more batch at the end.
+  /// The same with one more batch at the end; as new as the newer of both.
   [[nodiscard]] Snapshot with(std::shared_ptr<const Batch> batch) const;
 
   /// On the monotonic clock.

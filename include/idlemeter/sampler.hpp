@@ -3,6 +3,7 @@
 
 #include <chrono>
 #include <functional>
+#include <map>
 #include <memory>
 #include <span>
 #include <string>
@@ -55,6 +56,10 @@ struct SamplerOptions {
   /// How often each source without a pace of its own is asked, 100 ms to 1 min; shorter costs in proportion (see
   /// bench/).
   std::chrono::nanoseconds pace = std::chrono::milliseconds(500);
+
+  /// Of single sources by name, or by its first word ("hwmon" for all chips), in place of the one above and of their
+  /// own.
+  std::map<std::string, std::chrono::nanoseconds> paces = {};
 
   /// How long a source may take before its readings are shown missing; it is waited for without delaying any other.
   std::chrono::nanoseconds patience = std::chrono::seconds(2);

@@ -2,11 +2,8 @@
 
 #include <algorithm>
 #include <charconv>
-#include <fstream>
-#include <iterator>
 
 #include "face/toml_reader.hpp"
-#include "idlemeter/error.hpp"
 
 namespace idlemeter {
 namespace {
@@ -160,23 +157,14 @@ FaceReading read_face(std::string_view toml) {
   } catch (const toml::parse_error& error) {
     tell(reading.findings, error.source(), std::string(error.description()));
   }
-  std::stable_sort(reading.findings.begin(), reading.findings.end(), [](const Finding& a, const Finding& b) {
-    return std::pair(a.line, a.column) < std::pair(b.line, b.column);
-  });
+  sort_findings(reading.findings);
   return reading;
 }
 
 Face load_face(const std::filesystem::path& file) {
-  std::ifstream stream(file, std::ios::binary);
-  if (std::filesystem::is_directory(file) || !stream) {
-    throw Error("cannot read the face", file.string(), "name a TOML file with at least one [[row]]");
-  }
-  const std::string text{std::istreambuf_iterator<char>(stream), std::istreambuf_iterator<char>()};
-  FaceReading reading = read_face(text);
-  if (reading.face) return std::move(*reading.face);
-  std::string all;
-  for (const Finding& finding : reading.findings) all += (all.empty() ? "" : "\n") + to_string(finding, file.string());
-  throw Error(all);
+  FaceReading reading = read_face(read_toml_file(file, "face"));
+  if (!reading.face) throw_findings(reading.findings, file);
+  return std::move(*reading.face);
 }
 
 }  // namespace idlemeter

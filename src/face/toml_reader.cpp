@@ -3,9 +3,31 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
-#include <cmath>
+#include <fstream>
+#include <iterator>
+
+#include "idlemeter/error.hpp"
 
 namespace idlemeter {
+
+std::string read_toml_file(const std::filesystem::path& file, std::string_view what) {
+  std::ifstream stream(file, std::ios::binary);
+  if (std::filesystem::is_directory(file) || !stream)
+    throw Error(fmt::format("cannot read the {}", what), file.string(), "name a TOML file");
+  return {std::istreambuf_iterator<char>(stream), std::istreambuf_iterator<char>()};
+}
+
+void throw_findings(const Findings& findings, const std::filesystem::path& file) {
+  std::string all;
+  for (const Finding& finding : findings) all += (all.empty() ? "" : "\n") + to_string(finding, file.string());
+  throw Error(all);
+}
+
+void sort_findings(Findings& findings) {
+  std::stable_sort(findings.begin(), findings.end(), [](const Finding& a, const Finding& b) {
+    return std::pair(a.line, a.column) < std::pair(b.line, b.column);
+  });
+}
 
 std::string_view kind_name(toml::node_type type) {
   switch (type) {

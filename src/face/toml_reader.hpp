@@ -25,6 +25,15 @@ inline void tell(Findings& findings, const toml::source_region& where, std::stri
   findings.push_back({Finding::Severity::error, where.begin.line, where.begin.column, std::move(message)});
 }
 
+/// The whole file. Throws Error, naming what it should hold ("face"), where it can't be read.
+std::string read_toml_file(const std::filesystem::path& file, std::string_view what);
+
+/// Throws Error with a line for each finding.
+[[noreturn]] void throw_findings(const Findings& findings, const std::filesystem::path& file);
+
+/// Sorts by place in the text.
+void sort_findings(Findings& findings);
+
 /// "a string", "a whole number" … for people.
 std::string_view kind_name(toml::node_type type);
 

@@ -1,5 +1,6 @@
 #include "idlemeter/reading.hpp"
 
+#include <algorithm>
 #include <unordered_set>
 
 #include "readings/nearest.hpp"
@@ -61,6 +62,7 @@ std::vector<Snapshot::Entry> Snapshot::entries() const {
 
 Snapshot Snapshot::with(std::shared_ptr<const Batch> batch) const {
   Snapshot result = *this;
+  result.time_ = std::max(time_, batch->time);
   result.batches_.push_back(std::move(batch));
   return result;
 }

@@ -27,6 +27,15 @@ std::shared_ptr<const Batch> without_answer(const Batch& last, const std::string
   return batch;
 }
 
+/// What the options say of it by its name ("hwmon k10temp") or the first word of that, else its own, else the usual.
+nanoseconds pace_of(const Source& source, const SamplerOptions& options) {
+  const std::string name = source.name();
+  for (const std::string& key : {name, name.substr(0, name.find(' '))}) {
+    if (const auto pace = options.paces.find(key); pace != options.paces.end()) return pace->second;
+  }
+  return source.pace() != nanoseconds::zero() ? source.pace() : options.pace;
+}
+
 }  // namespace
 
 Nanoseconds monotonic_now() {
@@ -52,10 +61,11 @@ Snapshot Polling::sample(Nanoseconds now) {
 /// Outlives the sampler where a source never returns, so that its thread finds everything where it was.
 struct Sampler::Shared {
   struct Slot {
-    explicit Slot(AskedSource asked) : source(std::move(asked)), name(source.source().name()) {}
+    Slot(AskedSource asked, nanoseconds at) : source(std::move(asked)), name(source.source().name()), pace(at) {}
 
     AskedSource source;  // only its own thread touches it
-    std::string name;
+    const std::string name;
+    const nanoseconds pace;
     std::thread thread;
     std::shared_ptr<const Batch> batch;  // the rest under the mutex
     int rounds = 0;
@@ -69,7 +79,7 @@ struct Sampler::Shared {
   nanoseconds patience{};
   std::vector<std::unique_ptr<Slot>> slots;
 
-  void run(Slot& slot, nanoseconds pace);
+  void run(Slot& slot);
   void publish(Slot& slot, std::shared_ptr<const Batch> batch, bool answer = true);
 };
 
@@ -80,14 +90,14 @@ void Sampler::Shared::publish(Slot& slot, std::shared_ptr<const Batch> batch, bo
   answered.notify_all();
 }
 
-void Sampler::Shared::run(Slot& slot, nanoseconds pace) {
+void Sampler::Shared::run(Slot& slot) {
   publish(slot, slot.source.prepare(monotonic_now()),
           false);  // so that it is listed even if its first sample never ends
   auto next = std::chrono::steady_clock::now();
   for (;;) {
     publish(slot, slot.source.ask(monotonic_now()));
     // A steady beat; beats that were slept through (a slow sensor, a suspended machine) are dropped, not made up for.
-    next = std::max(next + pace, std::chrono::steady_clock::now());
+    next = std::max(next + slot.pace, std::chrono::steady_clock::now());
     std::unique_lock lock(mutex);
     if (ending.wait_until(lock, next, [this] { return stopping; })) break;
   }
@@ -102,16 +112,15 @@ Sampler::Sampler(Sources sources, const SamplerOptions& options) : shared_(std::
     if (pace < 100ms || pace > 1min) throw std::invalid_argument("a pace is from 100 ms to 1 min");
     return pace;
   };
-  check(options.pace);
   shared_->patience = options.patience;
+  check(options.pace);
   for (auto& source : sources) {
-    if (source->pace() != 0ns) check(source->pace());
-    shared_->slots.push_back(std::make_unique<Shared::Slot>(AskedSource(std::move(source), options.rescan.count())));
+    const nanoseconds pace = check(pace_of(*source, options));
+    shared_->slots.push_back(
+        std::make_unique<Shared::Slot>(AskedSource(std::move(source), options.rescan.count()), pace));
   }
   for (auto& slot : shared_->slots) {
-    const nanoseconds own = slot->source.source().pace();
-    slot->thread = std::thread(
-        [shared = shared_, &slot = *slot, pace = own == 0ns ? options.pace : own] { shared->run(slot, pace); });
+    slot->thread = std::thread([shared = shared_, &slot = *slot] { shared->run(slot); });
   }
 }
 
@@ -141,8 +150,7 @@ Snapshot Sampler::snapshot() const {
   batches.reserve(shared_->slots.size());
   for (const auto& slot : shared_->slots) {
     if (slot->batch == nullptr) continue;
-    const nanoseconds own = slot->source.source().pace();
-    const bool late = now - slot->batch->time > (shared_->patience + 2 * own).count();
+    const bool late = now - slot->batch->time > (shared_->patience + 2 * slot->pace).count();
     batches.push_back(late ? without_answer(*slot->batch, slot->name, now) : slot->batch);
   }
   return {now, std::move(batches)};

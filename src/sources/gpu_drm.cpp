@@ -6,6 +6,7 @@
 #include <charconv>
 #include <map>
 
+#include "sources/game_engines.hpp"
 #include "sources/graphics_cards.hpp"
 #include "sources/hwmon_chips.hpp"
 #include "sources/rate.hpp"
@@ -111,14 +112,13 @@ GraphicsCard card_at(const fs::path& root, const fs::path& card) {
 
 class GraphicsSource : public ReaderSource {
  public:
-  explicit GraphicsSource(const fs::path& root) : ReaderSource("graphics"), root_(root) {}
+  GraphicsSource(const fs::path& root, int game) : ReaderSource("graphics"), root_(root), game_(game) {}
 
  private:
   std::vector<Reader> find() override {
     const auto cards = graphics_cards(root_);
     std::vector<Reader> readers;
-    const std::size_t own = game_card(cards);
-    if (!cards.empty()) add(cards[own], "gpu", "GPU", readers);
+    if (!cards.empty()) add(cards[game_card(cards, root_, game_)], "gpu", "GPU", readers);
     if (cards.size() < 2) return readers;
     for (std::size_t i = 0; i < cards.size(); ++i)
       add(cards[i], fmt::format("gpu{}", i), fmt::format("GPU {}", i), readers);
@@ -133,7 +133,13 @@ class GraphicsSource : public ReaderSource {
     for (const CardChannel& wanted : kChannels) add_channel(chip, wanted, found);
     for (const CardFile& file : kCardFiles) add_file(card.folder / file.file, file, found);
     add_computed(card, chip, found);
+    const fs::path power = card.folder / "device/power/runtime_status";
     for (Reader& reader : found) {
+      reader.read = [power, read = std::move(reader.read)](Nanoseconds now) -> Value {
+        // To read its sensors would wake it.
+        if (read_file(power).text == "suspended") return Missing{"the card sleeps, and is not woken for a reading"};
+        return read(now);
+      };
       reader.info.id = prefix + "." + reader.info.id;
       reader.info.title = called + " " + reader.info.title;
       reader.info.device = card.name;
@@ -202,6 +208,7 @@ class GraphicsSource : public ReaderSource {
   }
 
   fs::path root_;
+  int game_;
   std::map<std::string, Rate> rates_;
 };
 
@@ -219,13 +226,19 @@ std::vector<GraphicsCard> graphics_cards(const fs::path& root) {
   return cards;
 }
 
-std::size_t game_card(const std::vector<GraphicsCard>& cards) {
+std::size_t game_card(const std::vector<GraphicsCard>& cards, const fs::path& root, int game) {
+  const std::string slot = game > 0 ? game_engines(root / "proc" / fmt::format("{}", game) / "fdinfo").slot : "";
+  const auto used =
+      std::find_if(cards.begin(), cards.end(), [&](const GraphicsCard& card) { return card.slot == slot; });
+  if (used != cards.end()) return static_cast<std::size_t>(used - cards.begin());
   const auto better = std::max_element(cards.begin(), cards.end(), [](const GraphicsCard& a, const GraphicsCard& b) {
     return std::tuple(!a.integrated, a.memory) < std::tuple(!b.integrated, b.memory);
   });
   return static_cast<std::size_t>(better - cards.begin());
 }
 
-std::unique_ptr<Source> graphics_source(const fs::path& root) { return std::make_unique<GraphicsSource>(root); }
+std::unique_ptr<Source> graphics_source(const fs::path& root, int game) {
+  return std::make_unique<GraphicsSource>(root, game);
+}
 
 }  // namespace idlemeter::sources

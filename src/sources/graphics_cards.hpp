@@ -10,10 +10,10 @@
 namespace idlemeter::sources {
 
 struct GraphicsCard {
-  fs::path folder;     // /sys/class/drm/card0
-  std::string slot;    // "0000:03:00.0"
-  std::string driver;  // "amdgpu"
-  std::string name;    // "Marl G9"
+  fs::path folder = {};     // /sys/class/drm/card0
+  std::string slot = {};    // "0000:03:00.0"
+  std::string driver = {};  // "amdgpu"
+  std::string name = {};    // "Marl G9"
   bool integrated = false;
   double memory = 0;  // bytes of its own
 };
@@ -21,7 +21,8 @@ struct GraphicsCard {
 /// All cards in the order of their slots: the same numbers after every boot.
 std::vector<GraphicsCard> graphics_cards(const fs::path& root);
 
-/// The card that a game uses unless told otherwise: a discrete one, of several the one with the most memory.
-std::size_t game_card(const std::vector<GraphicsCard>& cards);
+/// The card that the game uses: the one that its process has work most, where there is one; else a discrete one, of
+/// several the one with the most memory. Of at least one card.
+std::size_t game_card(const std::vector<GraphicsCard>& cards, const fs::path& root, int game);
 
 }  // namespace idlemeter::sources

@@ -4,6 +4,7 @@
 #include <array>
 #include <cctype>
 #include <map>
+#include <set>
 
 #include "sources/hwmon_chips.hpp"
 #include "sources/sources.hpp"
@@ -52,23 +53,15 @@ bool tells_something(const HwmonChannel& channel) {
   return !channel.label.empty() && !number_between(channel.label, channel.prefix, "");
 }
 
-class HwmonSource : public ReaderSource {
+/// The readings of one chip; `nth` of the chips with its name.
+class ChipReadings {
  public:
-  explicit HwmonSource(const fs::path& root) : ReaderSource("hwmon"), root_(root) {}
-
- private:
-  std::vector<Reader> find() override {
-    std::vector<Reader> readers;
-    std::map<std::string, int> seen;
-    for (const HwmonChip& chip : hwmon_chips(root_)) {
-      const int nth = ++seen[chip.name];
-      if (is_graphics_chip(chip.name)) continue;
-      if (facts(chip.name).kind == DeviceKind::processor) add_processor(chip, readers);
-      add_others(chip, nth, readers);
-    }
-    return readers;
+  static void add(const HwmonChip& chip, int nth, std::vector<Reader>& readers) {
+    if (facts(chip.name).kind == DeviceKind::processor) add_processor(chip, readers);
+    add_others(chip, nth, readers);
   }
 
+ private:
   static bool is_package(const HwmonChannel& channel) {
     return channel.label.starts_with("Package id") || channel.label == "Tdie" || channel.label == "Tctl";
   }
@@ -125,12 +118,65 @@ class HwmonSource : public ReaderSource {
     if (prefix == "temp") return "sensor";
     return prefix == "in" ? "rail" : "meter";
   }
+};
+
+/// A chip that was there at the start, in the place where it was.
+class ChipSource : public ReaderSource {
+ public:
+  ChipSource(const HwmonChip& chip, int nth)
+      : ReaderSource(fmt::format("hwmon {}{}", chip.name, nth > 1 ? fmt::format(" {}", nth) : "")),
+        chip_(chip),
+        nth_(nth) {}
+
+ private:
+  std::vector<Reader> find() override {
+    std::vector<Reader> readers;
+    const HwmonChip now = hwmon_chip(chip_.folder);
+    if (now.name == chip_.name && now.device == chip_.device) ChipReadings::add(now, nth_, readers);
+    return readers;
+  }
+
+  HwmonChip chip_;
+  int nth_;
+};
+
+/// Chips that came later, or came back in another place.
+class LateChipSource : public ReaderSource {
+ public:
+  LateChipSource(const fs::path& root, const std::vector<HwmonChip>& early) : ReaderSource("hwmon"), root_(root) {
+    for (const HwmonChip& chip : early) early_.insert(place_of(chip));
+  }
+
+ private:
+  using Place = std::tuple<std::string, std::string, std::string>;
+  static Place place_of(const HwmonChip& chip) { return {chip.folder.string(), chip.name, chip.device}; }
+
+  std::vector<Reader> find() override {
+    std::vector<Reader> readers;
+    std::map<std::string, int> seen;
+    for (const HwmonChip& chip : hwmon_chips(root_)) {
+      const int nth = ++seen[chip.name];
+      if (!is_graphics_chip(chip.name) && !early_.contains(place_of(chip))) ChipReadings::add(chip, nth, readers);
+    }
+    return readers;
+  }
 
   fs::path root_;
+  std::set<Place> early_;
 };
 
 }  // namespace
 
-std::unique_ptr<Source> hwmon_source(const fs::path& root) { return std::make_unique<HwmonSource>(root); }
+Sources hwmon_sources(const fs::path& root) {
+  Sources sources;
+  std::map<std::string, int> seen;
+  const auto chips = hwmon_chips(root);
+  for (const HwmonChip& chip : chips) {
+    const int nth = ++seen[chip.name];
+    if (!is_graphics_chip(chip.name)) sources.push_back(std::make_unique<ChipSource>(chip, nth));
+  }
+  sources.push_back(std::make_unique<LateChipSource>(root, chips));
+  return sources;
+}
 
 }  // namespace idlemeter::sources

@@ -1,15 +1,33 @@
 #include "idlemeter/machine.hpp"
 
+#include <iterator>
+
 #include "sources/sources.hpp"
 
 namespace idlemeter {
 
 Sources machine_sources(const MachineOptions& options) {
+  using namespace sources;
+  const std::filesystem::path& root = options.root;
+  const int game = options.game.pid;
   Sources found;
-  found.push_back(sources::processor_source(options.root));
-  found.push_back(sources::graphics_source(options.root));
-  found.push_back(sources::memory_source(options.root));
-  found.push_back(sources::hwmon_source(options.root));
+  // Of two sources with the same reading the first counts.
+  if (!options.facts.empty()) found.push_back(override_source(options.facts));
+  found.push_back(processor_source(root));
+  found.push_back(powercap_source(root));
+  found.push_back(pressure_source(root));
+  if (!options.graphics_library.empty()) found.push_back(managed_graphics_source(options.graphics_library, root, game));
+  found.push_back(graphics_source(root, game));
+  found.push_back(memory_source(root));
+  found.push_back(memory_module_source(root));
+  found.push_back(disk_source(root));
+  found.push_back(network_source(root));
+  found.push_back(battery_source(root));
+  Sources chips = hwmon_sources(root);
+  std::move(chips.begin(), chips.end(), std::back_inserter(found));
+  found.push_back(thermal_zone_source(root));
+  if (game > 0) found.push_back(game_process_source(root, game));
+  found.push_back(fact_source(root, options.game));
   return found;
 }
 

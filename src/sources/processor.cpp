@@ -161,10 +161,20 @@ class ProcessorSource : public ReaderSource {
           Unit::megahertz, cores_.string() + "/cpu*/cpufreq"},
          [this](Nanoseconds) { return highest_clock(); }},
     };
-    for (int core : core_numbers_) {
-      const std::string id = fmt::format("cpu.core{}", core);
-      readers.push_back(share_reader(id + ".load", fmt::format("Core {} load", core), fmt::format("C{}", core),
-                                     fmt::format("cpu{}", core), &Line::load));
+    const struct {
+      const char* id;
+      const char* title;
+      Value Line::*share;
+    } shares[] = {{"load", "load", &Line::load},
+                  {"user", "load by programs", &Line::user},
+                  {"system", "load by the kernel", &Line::system},
+                  {"iowait", "waiting for disks", &Line::iowait}};
+    for (const auto& share : shares) {
+      for (int core : core_numbers_) {
+        readers.push_back(share_reader(fmt::format("cpu.core{}.{}", core, share.id),
+                                       fmt::format("Core {} {}", core, share.title), fmt::format("C{}", core),
+                                       fmt::format("cpu{}", core), share.share));
+      }
     }
     for (int core : core_numbers_) readers.push_back(clock_reader(core));
     return readers;

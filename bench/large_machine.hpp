@@ -1,0 +1,10 @@
+// A machine with some 250 readings.
+#pragma once
+
+#include "machine_tree.hpp"
+
+namespace idlemeter::rig {
+
+inline const Spec kLargeMachine{.kind = "large", .name = "Brambling", .processor = "Corvid 24", .cores = 24, .graphics = "Marl G9", .integrated = "Marl I2", .battery = true};
+
+}  // namespace idlemeter::rig

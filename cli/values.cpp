@@ -1,0 +1,103 @@
+#include "values.hpp"
+
+#include <thread>
+
+#include "idlemeter/error.hpp"
+#include "idlemeter/frame_readings.hpp"
+#include "session.hpp"
+#include "temporary_folder.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+namespace fs = std::filesystem;
+using namespace std::chrono_literals;
+
+Settings settings_of(const ValueOptions& options) {
+  if (!options.settings.empty()) return load_settings(options.settings);
+  const fs::path usual = usual_settings_path();
+  return fs::exists(usual) ? load_settings(usual) : Settings{};
+}
+
+/// The management library's stand-in: beside the program where it was built, or in the lib folder where it was installed.
+fs::path management_stand_in() {
+  const fs::path program = fs::read_symlink("/proc/self/exe").parent_path();
+  constexpr const char* kFile = "lib/idlemeter/libidlemeter-rig-management.so";
+  return fs::exists(program / kFile) ? program / kFile : program.parent_path() / kFile;
+}
+
+/// The simulated game, half a minute into its race.
+struct Simulation {
+  explicit Simulation(const std::string& kind) : session(folder.path(), {}, rig::spec_of(kind), management_stand_in()) { session.play(30); }
+
+  TemporaryFolder folder;
+  rig::Session session;
+};
+
+}  // namespace
+
+struct Values::State {
+  State(const Settings& settings, std::string tree) : root(std::move(tree)), computed(settings.computed) {}
+
+  std::string root;
+  std::unique_ptr<Simulation> simulation;
+  std::unique_ptr<Sampler> sampler;
+  FrameReadings no_game{LiveFrames::growing()};
+  ComputedReadings computed;
+  History history;
+};
+
+Values::Values(const ValueOptions& options) {
+  const Settings settings = settings_of(options);
+  state_ = std::make_unique<State>(settings, options.root);
+  if (!options.rig.empty()) {
+    state_->simulation = std::make_unique<Simulation>(options.rig);
+    state_->root = state_->simulation->session.folder().string();
+    return;
+  }
+  const bool here = options.root == "/";
+  const MachineOptions machine{.root = options.root, .game = {.pid = options.game}, .graphics_library = here ? MachineOptions{}.graphics_library : ""};
+  // The first two samples in quick succession: a share or a rate needs both.
+  state_->sampler = std::make_unique<Sampler>(sources_with(settings, machine), SamplerOptions{.pace = std::min(settings.pace, std::chrono::nanoseconds(250ms)), .paces = settings.paces});
+  state_->sampler->wait(2, 1s);
+}
+
+Values::Values(Values&&) noexcept = default;
+Values::~Values() = default;
+
+Snapshot Values::next(double seconds) {
+  Snapshot values;
+  if (state_->simulation != nullptr) {
+    if (seconds > 0) state_->simulation->session.play(seconds);
+    values = state_->computed.add_to(state_->simulation->session.values());
+  } else {
+    if (seconds > 0) std::this_thread::sleep_for(std::chrono::duration<double>(seconds));
+    values = state_->computed.add_to(state_->sampler->snapshot().with(state_->no_game.batch(monotonic_now())));
+  }
+  state_->history.add(values);
+  return values;
+}
+
+std::string Values::root() const { return state_->root; }
+
+const History& Values::history() const { return state_->simulation != nullptr ? state_->simulation->session.history() : state_->history; }
+
+void add_value_options(CLI::App& command, ValueOptions& options) {
+  CLI::Option* root = command.add_option("--root", options.root, "The folder that holds proc/ and sys/")->capture_default_str()->check(CLI::ExistingDirectory);
+  command.add_option("--rig", options.rig, "A simulated machine with its game: desktop (usual), laptop, handheld, proprietary, bare")
+      ->expected(0, 1)
+      ->default_str("desktop")
+      ->check([](const std::string& kind) {
+        try {
+          (void)rig::spec_of(kind);
+          return std::string();
+        } catch (const Error& unknown) {
+          return std::string(unknown.what());
+        }
+      })
+      ->excludes(root);
+  command.add_option("--settings", options.settings, "A settings file in place of " + usual_settings_path().string());
+  command.add_option("--game", options.game, "The game's process, for what it uses itself")->check(CLI::PositiveNumber);
+}
+
+}  // namespace idlemeter::cli

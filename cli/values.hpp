@@ -1,0 +1,49 @@
+// Where the values that a command shows come from: this machine, a tree, or the simulated machine.
+#pragma once
+
+#include <CLI/CLI.hpp>
+
+#include <functional>
+#include <memory>
+#include <optional>
+#include <string>
+
+#include "idlemeter/scene.hpp"
+#include "idlemeter/settings.hpp"
+
+namespace idlemeter::cli {
+
+/// Options that several commands have.
+struct ValueOptions {
+  std::string root = "/";
+  std::string rig;       ///< the kind of simulated machine; empty: this machine
+  std::string settings;  ///< the settings file; empty: the usual one where it is there
+  int game = 0;          ///< process
+};
+
+/// Adds --root, --rig, --settings and --game.
+void add_value_options(CLI::App& command, ValueOptions& options);
+
+/// Values over time, the user's own readings among them. On the simulated machine time is virtual and passes when asked.
+class Values {
+ public:
+  /// Starts sampling; a load is known from the second sample on, so that the first snapshot takes a moment. Throws Error.
+  explicit Values(const ValueOptions& options);
+  Values(Values&&) noexcept;
+  ~Values();
+
+  /// The newest values, after `seconds` more have passed (0: now).
+  Snapshot next(double seconds);
+
+  /// The tree that the values come from; "/" for this machine.
+  [[nodiscard]] std::string root() const;
+
+  /// Everything that next() has returned, and on the simulated machine every frame.
+  [[nodiscard]] const History& history() const;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+}  // namespace idlemeter::cli

@@ -1,0 +1,45 @@
+// Idle Meter: the user's settings, a TOML file (docs/settings.md).
+#pragma once
+
+#include <chrono>
+#include <filesystem>
+#include <map>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "idlemeter/face.hpp"
+#include "idlemeter/machine.hpp"
+#include "idlemeter/own_readings.hpp"
+
+namespace idlemeter {
+
+struct Settings {
+  std::chrono::nanoseconds pace = std::chrono::milliseconds(500);
+  std::map<std::string, std::chrono::nanoseconds> paces = {};  ///< of single sources, by name
+  std::map<std::string, std::string> facts = {};               ///< see MachineOptions::facts
+  std::vector<ComputedReading> computed = {};
+  std::vector<CommandReading> commands = {};
+  std::optional<FeedOptions> feed = {};  ///< empty: no feed
+};
+
+/// All that a text holds, or all that is wrong with it.
+struct SettingsReading {
+  std::optional<Settings> settings;
+  std::vector<Finding> findings;
+};
+
+/// Reads settings; never throws on what the text holds. Formulas are checked too.
+[[nodiscard]] SettingsReading read_settings(std::string_view toml);
+
+/// Reads a settings file. Throws Error with every error in it, a line each, or saying that it can't be read.
+[[nodiscard]] Settings load_settings(const std::filesystem::path& file);
+
+/// $XDG_CONFIG_HOME/idlemeter/settings.toml, else ~/.config/idlemeter/settings.toml.
+[[nodiscard]] std::filesystem::path usual_settings_path();
+
+/// The machine's sources with the user's: commands and the feed. Throws Error where the feed's socket can't be made.
+[[nodiscard]] Sources sources_with(const Settings& settings, MachineOptions options = {});
+
+}  // namespace idlemeter

@@ -1,0 +1,143 @@
+// The output of a command as a reading.
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <poll.h>
+#include <signal.h>
+#include <spawn.h>
+#include <string.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cerrno>
+
+#include "idlemeter/own_readings.hpp"
+#include "sources/kernel_file.hpp"
+
+extern char** environ;
+
+namespace idlemeter {
+namespace {
+
+constexpr std::size_t kMostOutput = 4096;
+
+/// A child process in a group of its own, whose output comes through a pipe. Whatever still runs of it ends with this.
+class Child {
+ public:
+  explicit Child(const std::vector<std::string>& command) {
+    int ends[2];
+    if (::pipe2(ends, O_CLOEXEC) != 0) {
+      error_ = errno;
+      return;
+    }
+    output_ = ends[0];
+    spawn(command, ends[1]);
+    ::close(ends[1]);
+  }
+  Child(const Child&) = delete;
+  Child& operator=(const Child&) = delete;
+  ~Child() {
+    if (output_ >= 0) ::close(output_);
+    if (pid_ > 0 && !ended_) {
+      ::kill(-pid_, SIGKILL);
+      ::waitpid(pid_, &status_, 0);
+    }
+  }
+
+  [[nodiscard]] int error() const { return error_; }
+
+  /// Reads until it closes its output or the time is up (false), and adds to `text` what fits.
+  bool read_until(Nanoseconds deadline, std::string& text) {
+    for (;;) {
+      const Nanoseconds left = deadline - monotonic_now();
+      pollfd wait{output_, POLLIN, 0};
+      if (left <= 0 || ::poll(&wait, 1, static_cast<int>(left / kMillisecond) + 1) <= 0) return false;
+      char buffer[1024];
+      const ssize_t got = ::read(output_, buffer, sizeof buffer);
+      if (got <= 0) return true;
+      text.append(buffer, std::min(static_cast<std::size_t>(got), kMostOutput - text.size()));
+    }
+  }
+
+  /// Its exit status, once it has ended; empty where the time is up.
+  std::optional<int> wait_until(Nanoseconds deadline) {
+    for (;;) {
+      if (::waitpid(pid_, &status_, WNOHANG) == pid_) {
+        ::kill(-pid_, SIGKILL);  // what it left behind
+        ended_ = true;
+        return WIFEXITED(status_) ? WEXITSTATUS(status_) : 128 + WTERMSIG(status_);
+      }
+      if (monotonic_now() >= deadline) return std::nullopt;
+      ::poll(nullptr, 0, 5);
+    }
+  }
+
+ private:
+  void spawn(const std::vector<std::string>& command, int output) {
+    std::vector<char*> arguments;
+    for (const std::string& word : command) arguments.push_back(const_cast<char*>(word.c_str()));  // execve takes them so
+    arguments.push_back(nullptr);
+    posix_spawn_file_actions_t files;
+    posix_spawn_file_actions_init(&files);
+    posix_spawn_file_actions_addopen(&files, 0, "/dev/null", O_RDONLY, 0);
+    posix_spawn_file_actions_adddup2(&files, output, 1);
+    posix_spawn_file_actions_addopen(&files, 2, "/dev/null", O_WRONLY, 0);
+    posix_spawnattr_t attributes;
+    posix_spawnattr_init(&attributes);
+    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETPGROUP);
+    error_ = ::posix_spawnp(&pid_, arguments[0], &files, &attributes, arguments.data(), environ);
+    if (error_ != 0) pid_ = -1;
+    posix_spawnattr_destroy(&attributes);
+    posix_spawn_file_actions_destroy(&files);
+  }
+
+  pid_t pid_ = -1;
+  int output_ = -1;
+  int error_ = 0;
+  int status_ = 0;
+  bool ended_ = false;
+};
+
+class CommandSource : public Source {
+ public:
+  explicit CommandSource(CommandReading reading) : reading_(std::move(reading)) {}
+
+  [[nodiscard]] std::string name() const override { return "command for " + reading_.info.id; }
+  [[nodiscard]] std::chrono::nanoseconds pace() const override { return reading_.every; }
+  std::vector<ReadingInfo> discover() override { return {reading_.info}; }
+
+  [[nodiscard]] bool sample(Nanoseconds /*now*/, std::span<Value> values) override {
+    values[0] = run();
+    return true;
+  }
+
+ private:
+  Value run() const {
+    if (reading_.command.empty()) return Missing{"no command is given"};
+    Child child(reading_.command);
+    if (child.error() != 0) return Missing{fmt::format("cannot run {}: {}", reading_.command[0], ::strerror(child.error()))};
+    const Nanoseconds deadline = monotonic_now() + reading_.limit.count();
+    std::string output;
+    const bool closed = child.read_until(deadline, output);
+    const auto status = closed ? child.wait_until(deadline) : std::nullopt;
+    if (!status) return Missing{fmt::format("{} took longer than {} ms and was ended", reading_.command[0], reading_.limit.count() / kMillisecond)};
+    if (*status != 0) return Missing{fmt::format("{} ended with status {}", reading_.command[0], *status)};
+    return value_of(output);
+  }
+
+  Value value_of(const std::string& output) const {
+    const auto lines = sources::lines(output);
+    const std::string_view first = lines.empty() ? "" : lines.front();
+    const std::size_t start = std::min(first.find_first_not_of(" \t"), first.size());
+    if (reading_.info.text) return std::string(first.substr(start));
+    const auto value = sources::leading_number(first.substr(start));
+    return value ? Value(*value) : Value(Missing{fmt::format("{} printed no number: '{:.40}'", reading_.command[0], first)});
+  }
+
+  CommandReading reading_;
+};
+
+}  // namespace
+
+std::unique_ptr<Source> command_source(CommandReading reading) { return std::make_unique<CommandSource>(std::move(reading)); }
+
+}  // namespace idlemeter

@@ -1,0 +1,128 @@
+// What the machine is, as text.
+#include <fmt/chrono.h>
+#include <fmt/format.h>
+
+#include <chrono>
+#include <cstdlib>
+
+#include "idlemeter/machine.hpp"
+#include "sources/graphics_cards.hpp"
+#include "sources/reader_source.hpp"
+#include "sources/sources.hpp"
+
+namespace idlemeter::sources {
+namespace {
+
+/// The value of the first "key : value" line of a file.
+std::string field_of(const fs::path& file, std::string_view key) {
+  const FileText text = read_file(file);
+  for (std::string_view line : lines(text.text)) {
+    const std::size_t colon = line.find(':');
+    if (colon == std::string_view::npos || !line.starts_with(key)) continue;
+    const std::size_t start = line.find_first_not_of(" \t", colon + 1);
+    return start == std::string_view::npos ? "" : std::string(line.substr(start));
+  }
+  return "";
+}
+
+/// "Linux version 6.1.0-18-amd64 (…" -> "6.1.0-18-amd64"
+std::string kernel(const fs::path& root) {
+  const std::string version = read_file(root / "proc/version").text;
+  const auto parts = words(version);
+  return parts.size() > 2 ? std::string(parts[2]) : "";
+}
+
+/// "wayland" and a desktop's name, as the session says; only of the machine that this runs on.
+std::string desktop() {
+  const auto variable = [](const char* name) {
+    const char* value = std::getenv(name);
+    return std::string(value == nullptr ? "" : value);
+  };
+  const std::string name = variable("XDG_CURRENT_DESKTOP"), type = variable("XDG_SESSION_TYPE");
+  return name.empty() || type.empty() ? name + type : fmt::format("{} ({})", name, type);
+}
+
+class FactSource : public ReaderSource {
+ public:
+  FactSource(const fs::path& root, const GameFacts& game) : ReaderSource("facts"), root_(root), game_(game) {}
+
+ private:
+  static Value known(const std::string& text, const char* reason) { return text.empty() ? Value(Missing{reason}) : Value(text); }
+
+  std::vector<Reader> find() override {
+    std::vector<Reader> readers;
+    const auto add = [&](const char* id, const char* title, const char* brief, const std::string& device, DeviceKind kind,
+                         const std::string& source, std::function<Value(Nanoseconds)> read) {
+      readers.push_back({{id, title, brief, device, kind, Unit::none, source, -1, true}, std::move(read)});
+    };
+    const auto cards = graphics_cards(root_);
+    const GraphicsCard card = cards.empty() ? GraphicsCard{} : cards[game_card(cards, root_, game_.pid)];
+    const std::string cpu = field_of(root_ / "proc/cpuinfo", "model name");
+    const auto fixed = [](Value value) { return [value = std::move(value)](Nanoseconds) { return value; }; };
+    add("cpu.name", "Processor name", "CPU", "Processor", DeviceKind::processor, (root_ / "proc/cpuinfo").string(),
+        fixed(known(cpu, "the kernel tells no name")));
+    if (!cards.empty()) {
+      add("gpu.name", "GPU name", "GPU", card.name, DeviceKind::graphics, card.folder.string(), fixed(card.name));
+      add("gpu.driver", "GPU driver", "Driver", card.name, DeviceKind::graphics, card.folder.string(), fixed(known(card.driver, "no driver is bound to it")));
+      add("gpu.kind", "GPU integrated or discrete", "GPU", card.name, DeviceKind::graphics, card.folder.string(),
+          fixed(std::string(card.integrated ? "integrated" : "discrete")));
+    }
+    add("system.kernel", "Kernel", "Kernel", "This machine", DeviceKind::system, (root_ / "proc/version").string(), fixed(known(kernel(root_), "no /proc/version")));
+    if (root_ == "/") {
+      add("system.desktop", "Desktop session", "Desktop", "This machine", DeviceKind::system, "XDG_CURRENT_DESKTOP, XDG_SESSION_TYPE",
+          fixed(known(desktop(), "not in a desktop session")));
+    }
+    add_game(add);
+    add("clock.now", "Time of day", "Time", "This machine", DeviceKind::system, "the clock", [](Nanoseconds) -> Value {
+      const std::time_t now = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
+      return fmt::format("{:%H:%M:%S}", fmt::localtime(now));
+    });
+    return readers;
+  }
+
+  template <typename Add>
+  void add_game(Add add) const {
+    constexpr const char* kNoGame = "no game runs";
+    const auto fixed = [&](const std::string& text) { return [value = known(text, kNoGame)](Nanoseconds) { return value; }; };
+    const fs::path process = root_ / "proc" / fmt::format("{}", game_.pid);
+    const std::string name = game_.name.empty() && game_.pid > 0 ? read_file(process / "comm").text : game_.name;
+    const std::string source = game_.pid > 0 ? process.string() : "the game";
+    add("game.name", "Game", "Game", "Game", DeviceKind::game, source, fixed(name));
+    add("game.api", "Graphics API", "API", "Game", DeviceKind::game, source, fixed(game_.api));
+    add("game.picture", "Picture size", "Picture", "Game", DeviceKind::game, source, fixed(game_.picture));
+  }
+
+  fs::path root_;
+  GameFacts game_;
+};
+
+/// Texts in place of what was found.
+class OverrideSource : public ReaderSource {
+ public:
+  explicit OverrideSource(const std::map<std::string, std::string>& facts) : ReaderSource("overrides"), facts_(facts) {}
+
+ private:
+  std::vector<Reader> find() override {
+    std::vector<Reader> readers;
+    for (const auto& [id, text] : facts_) {
+      const DeviceKind kind = id.starts_with("gpu")   ? DeviceKind::graphics
+                              : id.starts_with("cpu") ? DeviceKind::processor
+                              : id.starts_with("ram") ? DeviceKind::memory
+                              : id.starts_with("game") ? DeviceKind::game
+                                                       : DeviceKind::system;
+      readers.push_back({{id, id + ", as the settings say", id, kind == DeviceKind::game ? "Game" : "This machine", kind, Unit::none, "the settings", -1, true},
+                         [text = text](Nanoseconds) { return Value(text); }});
+    }
+    return readers;
+  }
+
+  std::map<std::string, std::string> facts_;
+};
+
+}  // namespace
+
+std::unique_ptr<Source> fact_source(const fs::path& root, const GameFacts& game) { return std::make_unique<FactSource>(root, game); }
+
+std::unique_ptr<Source> override_source(const std::map<std::string, std::string>& facts) { return std::make_unique<OverrideSource>(facts); }
+
+}  // namespace idlemeter::sources

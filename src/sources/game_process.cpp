@@ -1,0 +1,139 @@
+// The game's own process: /proc/PID (proc(5)), and what it has the GPU do (Documentation/gpu/drm-usage-stats.rst).
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <map>
+
+#include "sources/game_engines.hpp"
+#include "sources/rate.hpp"
+#include "sources/reader_source.hpp"
+#include "sources/sources.hpp"
+
+namespace idlemeter::sources {
+namespace {
+
+constexpr double kPerMebibyte = 1.0 / (1024 * 1024);
+
+/// Fields of /proc/PID/stat behind the name in brackets, counted from the state as 0.
+enum StatField { kUserTicks = 11, kSystemTicks = 12, kThreads = 17, kStatFields = 18 };
+
+class GameProcessSource : public ReaderSource {
+ public:
+  GameProcessSource(const fs::path& root, int pid)
+      : ReaderSource("game process"), root_(root), folder_(root / "proc" / fmt::format("{}", pid)) {}
+
+ private:
+  bool before_sample(Nanoseconds now) override {
+    sample_stat(now);
+    sample_engines(now);
+    return true;
+  }
+
+  void sample_stat(Nanoseconds now) {
+    const FileText file = read_file(folder_ / "stat");
+    const auto fields = words(std::string_view(file.text).substr(std::min(file.text.rfind(')') + 1, file.text.size())));
+    gone_ = !file.ok() || fields.size() < kStatFields;
+    load_ = threads_ = Missing{fmt::format("{}: the game has ended", folder_.string())};
+    if (gone_) return;
+    const auto user = leading_count(fields[kUserTicks]), system = leading_count(fields[kSystemTicks]);
+    const auto threads = leading_count(fields[kThreads]);
+    if (threads) threads_ = static_cast<double>(*threads);
+    const Value ticks = user && system ? ticks_.next(now, *user + *system) : Value(Missing{"no processor times"});
+    // Ticks a second of one core, as a share of all cores.
+    static const double kTicksPerSecond = static_cast<double>(sysconf(_SC_CLK_TCK));
+    load_ = number(ticks) ? Value(*number(ticks) / kTicksPerSecond * 100 / cores()) : ticks;
+  }
+
+  [[nodiscard]] double cores() const {
+    int count = 0;
+    const FileText stat = read_file(root_ / "proc/stat");
+    for (std::string_view line : lines(stat.text)) count += line.starts_with("cpu") && !line.starts_with("cpu ") ? 1 : 0;
+    return std::max(count, 1);
+  }
+
+  void sample_engines(Nanoseconds now) {
+    engines_ = game_engines(folder_ / "fdinfo");
+    for (const auto& [engine, busy] : engines_.busy) {
+      const Value share = engine_rates_[engine].next(now, busy);
+      engine_loads_[engine] = number(share) ? Value(*number(share) / 1e7) : share;  // ns a second as percent
+    }
+  }
+
+  [[nodiscard]] Value engine_load(const std::string& engine) const {
+    const auto load = engine_loads_.find(engine);
+    return load == engine_loads_.end() ? Value(Missing{"the game has not used this engine"}) : load->second;
+  }
+
+  /// "VmRSS:\t  123456 kB" of /proc/PID/status as MiB.
+  [[nodiscard]] Value memory() const {
+    const FileText file = read_file(folder_ / "status");
+    for (std::string_view line : lines(file.text)) {
+      const auto parts = words(line);
+      const auto kibibytes = parts.size() > 1 && parts[0] == "VmRSS:" ? leading_count(parts[1]) : std::nullopt;
+      if (kibibytes) return static_cast<double>(*kibibytes) / 1024;
+    }
+    return file.ok() ? Missing{"the game has no memory of its own"} : cannot_read(folder_ / "status", file.error);
+  }
+
+  /// A counter of /proc/PID/io as MB/s.
+  Value io_rate(const char* name, Nanoseconds now) {
+    const FileText file = read_file(folder_ / "io");
+    if (!file.ok()) return cannot_read(folder_ / "io", file.error);
+    for (std::string_view line : lines(file.text)) {
+      const auto parts = words(line);
+      const auto bytes = parts.size() > 1 && parts[0] == name ? leading_count(parts[1]) : std::nullopt;
+      if (!bytes) continue;
+      const Value rate = io_[name].next(now, *bytes);
+      return number(rate) ? Value(*number(rate) * 1e-6) : rate;
+    }
+    return Missing{fmt::format("{} has no {}", (folder_ / "io").string(), name)};
+  }
+
+  std::vector<Reader> find() override {
+    std::vector<Reader> readers;
+    const auto add = [&](const char* id, const char* title, const char* brief, Unit unit, const char* file, auto read) {
+      readers.push_back({{id, title, brief, "Game", DeviceKind::game, unit, (folder_ / file).string()}, std::move(read)});
+    };
+    add("game.cpu.load", "Game's share of the processor", "Game CPU", Unit::percent, "stat", [this](Nanoseconds) { return load_; });
+    add("game.threads", "Game's threads", "Threads", Unit::none, "stat", [this](Nanoseconds) { return threads_; });
+    add("game.memory.used", "Game's memory", "Game RAM", Unit::mebibyte, "status", [this](Nanoseconds) { return memory(); });
+    add("game.disk.read", "Game reads from disks", "Game read", Unit::megabyte_per_second, "io",
+        [this](Nanoseconds now) { return io_rate("read_bytes:", now); });
+    add("game.disk.write", "Game writes to disks", "Game write", Unit::megabyte_per_second, "io",
+        [this](Nanoseconds now) { return io_rate("write_bytes:", now); });
+    add_engines(readers);
+    return readers;
+  }
+
+  /// Only what this game's driver tells of.
+  void add_engines(std::vector<Reader>& readers) {
+    engines_ = game_engines(folder_ / "fdinfo");
+    const std::string source = (folder_ / "fdinfo").string();
+    for (const auto& [engine, busy] : engines_.busy) {
+      readers.push_back({{fmt::format("game.gpu.{}.load", engine), fmt::format("Game's GPU work, {} engine", engine), "Game GPU", "Game",
+                          DeviceKind::game, Unit::percent, source},
+                         [this, engine = engine](Nanoseconds) { return engine_load(engine); }});
+    }
+    if (!engines_.memory) return;
+    readers.push_back({{"game.gpu.memory.used", "Game's GPU memory", "Game VRAM", "Game", DeviceKind::game, Unit::mebibyte, source},
+                       [this](Nanoseconds) -> Value {
+                         if (!engines_.memory) return Missing{"the game has no GPU memory"};
+                         return static_cast<double>(*engines_.memory) * kPerMebibyte;
+                       }});
+  }
+
+  fs::path root_, folder_;
+  bool gone_ = false;
+  Rate ticks_;
+  Value load_, threads_;
+  std::map<std::string, Rate> io_;
+  GameEngines engines_;
+  std::map<std::string, Rate> engine_rates_;
+  std::map<std::string, Value> engine_loads_;
+};
+
+}  // namespace
+
+std::unique_ptr<Source> game_process_source(const fs::path& root, int pid) { return std::make_unique<GameProcessSource>(root, pid); }
+
+}  // namespace idlemeter::sources

@@ -1,0 +1,53 @@
+// /sys/class/net: bytes in and out of each interface.
+#include <fmt/format.h>
+
+#include <map>
+
+#include "sources/rate.hpp"
+#include "sources/reader_source.hpp"
+#include "sources/sources.hpp"
+
+namespace idlemeter::sources {
+namespace {
+
+class NetworkSource : public ReaderSource {
+ public:
+  explicit NetworkSource(const fs::path& root) : ReaderSource("network"), folder_(root / "sys/class/net") {}
+
+ private:
+  std::vector<Reader> find() override {
+    std::vector<Reader> readers;
+    for (const std::string& name : names_in(folder_)) {
+      std::error_code failed;
+      const fs::path statistics = folder_ / name / "statistics";
+      if (name == "lo" || !fs::exists(statistics, failed)) continue;
+      add(readers, name, "down", "received", "Down", statistics / "rx_bytes");
+      add(readers, name, "up", "sent", "Up", statistics / "tx_bytes");
+    }
+    return readers;
+  }
+
+  void add(std::vector<Reader>& readers, const std::string& name, const char* quantity, const char* title, const char* brief,
+           const fs::path& file) {
+    Rate& rate = rates_[file.string()];
+    readers.push_back({{fmt::format("net.{}.{}", as_id(name), quantity), fmt::format("Network {} {}", name, title), brief,
+                        fmt::format("Network {}", name), DeviceKind::network, Unit::megabit_per_second, file.string()},
+                       [file, &rate](Nanoseconds now) -> Value {
+                         const FileText text = read_file(file);
+                         if (!text.ok()) return cannot_read(file, text.error);
+                         const auto bytes = leading_count(text.text);
+                         if (!bytes) return Missing{file.string() + " holds no number"};
+                         const Value a_second = rate.next(now, *bytes);
+                         return number(a_second) ? Value(*number(a_second) / 125'000) : a_second;
+                       }});
+  }
+
+  fs::path folder_;
+  std::map<std::string, Rate> rates_;
+};
+
+}  // namespace
+
+std::unique_ptr<Source> network_source(const fs::path& root) { return std::make_unique<NetworkSource>(root); }
+
+}  // namespace idlemeter::sources

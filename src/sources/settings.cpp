@@ -1,0 +1,214 @@
+#include "idlemeter/settings.hpp"
+
+#include <algorithm>
+#include <charconv>
+#include <cstdlib>
+
+#include "face/toml_reader.hpp"
+#include "idlemeter/error.hpp"
+#include "readings/formula.hpp"
+
+namespace idlemeter {
+namespace {
+
+using std::chrono::nanoseconds;
+
+constexpr Word<ComputedReading::Take> kTakes[] = {
+    {"mean", ComputedReading::Take::mean}, {"least", ComputedReading::Take::least}, {"most", ComputedReading::Take::most}};
+
+/// "500 ms", "2 s", "1 min".
+std::optional<nanoseconds> duration_from(const std::string& text) {
+  double amount = 0;
+  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), amount);
+  std::string_view unit(end, text.data() + text.size());
+  while (unit.starts_with(' ')) unit.remove_prefix(1);
+  const double seconds = unit == "ms" ? 1e-3 : unit == "s" ? 1 : unit == "min" ? 60 : 0;
+  if (error != std::errc{} || seconds == 0 || !(amount > 0 && amount < 1e6)) return std::nullopt;
+  return nanoseconds(static_cast<Nanoseconds>(amount * seconds * kSecond));
+}
+
+void read_duration(TableReader& table, std::string_view key, nanoseconds& into, nanoseconds least, nanoseconds most) {
+  const toml::node* node = table.find(key);
+  if (node == nullptr) return;
+  const auto text = node->value_exact<std::string>();
+  const auto duration = text ? duration_from(*text) : std::nullopt;
+  if (!duration || *duration < least || *duration > most) {
+    return table.tell(*node, fmt::format("'{}' is a time from {} ms to {} s in quotes, like \"500 ms\", \"2 s\" or \"1 min\"", key,
+                                         least.count() / kMillisecond, most.count() / kSecond));
+  }
+  into = *duration;
+}
+
+constexpr nanoseconds kShortestPace = std::chrono::milliseconds(100), kLongestPace = std::chrono::minutes(1);
+
+/// A table of texts by id; any key is right.
+void read_facts(const toml::table& root, TableReader& table, Settings& settings) {
+  const toml::node* node = table.find("facts");
+  if (node == nullptr) return;
+  if (!root.get("facts")->is_table()) return table.tell(*node, "'facts' is a table like { \"cpu.name\" = \"Corvid 8\" }");
+  for (const auto& [key, value] : *node->as_table()) {
+    const auto text = value.value_exact<std::string>();
+    if (text) {
+      settings.facts.emplace(key.str(), *text);
+    } else {
+      table.tell(value, fmt::format("the fact '{}' is a string, not {}; quote its id, like \"cpu.name\" = \"Corvid 8\"", key.str(), kind_name(value.type())));
+    }
+  }
+}
+
+void read_paces(TableReader& table, Settings& settings) {
+  const toml::node* node = table.find("paces");
+  if (node == nullptr) return;
+  if (!node->is_table()) return table.tell(*node, "'paces' is a table like { hwmon = \"2 s\" }");
+  for (const auto& [key, value] : *node->as_table()) {
+    const auto text = value.value_exact<std::string>();
+    const auto pace = text ? duration_from(*text) : std::nullopt;
+    if (pace && *pace >= kShortestPace && *pace <= kLongestPace) {
+      settings.paces.emplace(key.str(), *pace);
+    } else {
+      table.tell(value, fmt::format("the pace of '{}' is a time from 100 ms to 60 s in quotes, like \"2 s\"", key.str()));
+    }
+  }
+}
+
+bool is_id(std::string_view text) {
+  const bool parts = text.find('.') != std::string_view::npos && text.front() != '.' && text.back() != '.';
+  return parts && std::all_of(text.begin(), text.end(), [](char c) {
+           return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' || c == '.';
+         });
+}
+
+ReadingInfo read_info(TableReader& table) {
+  ReadingInfo info;
+  table.read("id", info.id);
+  table.read("title", info.title);
+  table.read("brief", info.brief);
+  std::string unit;
+  table.read("unit", unit);
+  std::optional<int> digits;
+  table.read("digits", digits, 0, 6);
+  info.kind = DeviceKind::own;
+  info.device = "Readings of your own";
+  info.digits = digits.value_or(-1);
+  info.unit = unit_from(unit).value_or(Unit::none);
+  if (info.title.empty()) info.title = info.id;
+  if (info.brief.empty()) info.brief = info.title;
+  if (!unit_from(unit)) {
+    std::vector<std::string_view> symbols;
+    for (Unit known : all_units()) symbols.push_back(symbol(known));
+    table.tell(*table.find("unit"), fmt::format("'{}' is no unit{}", unit, did_you_mean(unit, symbols)));
+  }
+  const toml::node* id = table.find("id");
+  if (id == nullptr) table.tell(table.table(), "a reading without 'id'; give it one, like id = \"own.efficiency\"");
+  if (id != nullptr && !is_id(info.id)) table.tell(*id, fmt::format("'{}' is no id; it is words of a-z, 0-9 and _ with dots between, like \"own.efficiency\"", info.id));
+  return info;
+}
+
+void read_computed(TableReader& table, Settings& settings) {
+  ComputedReading reading;
+  reading.info = read_info(table);
+  table.read("formula", reading.formula);
+  table.read("of", reading.of);
+  table.read_word("take", reading.take, kTakes);
+  read_duration(table, "over", reading.over, std::chrono::milliseconds(100), std::chrono::hours(1));
+  if (reading.formula.empty() == reading.of.empty()) {
+    table.tell(table.table(), "a computed reading has either 'formula' or 'of'");
+  } else if (!reading.formula.empty()) {
+    reading.info.source = reading.formula;
+    try {
+      (void)Formula(reading.formula);
+    } catch (const Error& error) {
+      table.tell(*table.find("formula"), error.what());
+    }
+  } else {
+    reading.info.source = fmt::format("{} over {} s", reading.of, static_cast<double>(reading.over.count()) / kSecond);
+  }
+  settings.computed.push_back(std::move(reading));
+}
+
+/// Either the words of a command, or a line for the shell.
+std::vector<std::string> read_words(TableReader& table) {
+  std::vector<std::string> words;
+  if (const toml::node* run = table.find("run")) {
+    const toml::array* array = run->as_array();
+    bool right = array != nullptr && !array->empty();
+    for (std::size_t i = 0; right && i < array->size(); ++i) {
+      const auto word = array->get(i)->value_exact<std::string>();
+      right = word.has_value();
+      words.push_back(word.value_or(""));
+    }
+    if (!right) table.tell(*run, "'run' is an array of strings, the program and its arguments, like [\"cat\", \"/tmp/preset\"]");
+  }
+  std::string line;
+  table.read("shell", line);
+  if (!line.empty() && words.empty()) return {"/bin/sh", "-c", line};
+  if (line.empty() == words.empty()) table.tell(table.table(), "a command has either 'run', without a shell, or 'shell', a line for one");
+  return words;
+}
+
+void read_command(TableReader& table, Settings& settings) {
+  CommandReading reading;
+  reading.info = read_info(table);
+  table.read("text", reading.info.text);
+  reading.command = read_words(table);
+  read_duration(table, "every", reading.every, kShortestPace, kLongestPace);
+  read_duration(table, "limit", reading.limit, std::chrono::milliseconds(10), std::chrono::minutes(1));
+  for (const std::string& word : reading.command) reading.info.source += (reading.info.source.empty() ? "" : " ") + word;
+  settings.commands.push_back(std::move(reading));
+}
+
+void read_feed(TableReader& table, Settings& settings) {
+  FeedOptions feed;
+  std::string socket;
+  table.read("socket", socket);
+  read_duration(table, "age", feed.age, std::chrono::milliseconds(100), std::chrono::hours(1));
+  feed.socket = socket.empty() ? usual_feed_socket() : std::filesystem::path(socket);
+  settings.feed = feed;
+}
+
+}  // namespace
+
+SettingsReading read_settings(std::string_view toml) {
+  SettingsReading reading;
+  try {
+    const toml::table root = toml::parse(toml);
+    TableReader table(root, "the settings", reading.findings);
+    Settings settings;
+    read_duration(table, "pace", settings.pace, kShortestPace, kLongestPace);
+    read_paces(table, settings);
+    read_facts(root, table, settings);
+    table.read_tables("computed", [&](TableReader& one) { read_computed(one, settings); });
+    table.read_tables("command", [&](TableReader& one) { read_command(one, settings); });
+    table.read_table("feed", [&](TableReader& feed) { read_feed(feed, settings); });
+    table.done();
+    if (reading.findings.empty()) reading.settings = std::move(settings);
+  } catch (const toml::parse_error& error) {
+    tell(reading.findings, error.source(), std::string(error.description()));
+  }
+  sort_findings(reading.findings);
+  return reading;
+}
+
+Settings load_settings(const std::filesystem::path& file) {
+  SettingsReading reading = read_settings(read_toml_file(file, "settings"));
+  if (!reading.settings) throw_findings(reading.findings, file);
+  return std::move(*reading.settings);
+}
+
+std::filesystem::path usual_settings_path() {
+  if (const char* config = std::getenv("XDG_CONFIG_HOME"); config != nullptr && *config == '/') {
+    return std::filesystem::path(config) / "idlemeter/settings.toml";
+  }
+  const char* home = std::getenv("HOME");
+  return std::filesystem::path(home == nullptr ? "." : home) / ".config/idlemeter/settings.toml";
+}
+
+Sources sources_with(const Settings& settings, MachineOptions options) {
+  for (const auto& [id, text] : settings.facts) options.facts.insert_or_assign(id, text);
+  Sources sources = machine_sources(options);
+  for (const CommandReading& command : settings.commands) sources.push_back(command_source(command));
+  if (settings.feed) sources.push_back(feed_source(*settings.feed));
+  return sources;
+}
+
+}  // namespace idlemeter

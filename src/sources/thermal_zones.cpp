@@ -1,0 +1,41 @@
+// /sys/class/thermal (Documentation/driver-api/thermal/sysfs-api.rst).
+#include <fmt/format.h>
+
+#include <map>
+
+#include "sources/reader_source.hpp"
+#include "sources/sources.hpp"
+
+namespace idlemeter::sources {
+namespace {
+
+class ThermalZoneSource : public ReaderSource {
+ public:
+  explicit ThermalZoneSource(const fs::path& root) : ReaderSource("thermal zones"), folder_(root / "sys/class/thermal") {}
+
+ private:
+  std::vector<Reader> find() override {
+    std::vector<Reader> readers;
+    std::map<std::string, int> seen;
+    for (const std::string& name : names_in(folder_)) {
+      if (!number_between(name, "thermal_zone", "")) continue;
+      const std::string type = read_file(folder_ / name / "type").text;
+      const fs::path file = folder_ / name / "temp";
+      if (type.empty()) continue;
+      const int nth = ++seen[as_id(type)];
+      const std::string number = nth > 1 ? fmt::format("{}", nth) : "";
+      readers.push_back({{fmt::format("thermal.{}{}.temp", as_id(type), number), fmt::format("Thermal zone {} {}temperature", type, number.empty() ? "" : number + " "),
+                          type, "Thermal zones", DeviceKind::board, Unit::celsius, file.string()},
+                         [file](Nanoseconds) { return read_number(file, 1e-3); }});
+    }
+    return readers;
+  }
+
+  fs::path folder_;
+};
+
+}  // namespace
+
+std::unique_ptr<Source> thermal_zone_source(const fs::path& root) { return std::make_unique<ThermalZoneSource>(root); }
+
+}  // namespace idlemeter::sources
