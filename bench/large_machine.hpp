@@ -5,6 +5,12 @@
 
 namespace idlemeter::rig {
 
-inline const Spec kLargeMachine{.kind = "large", .name = "Brambling", .processor = "Corvid 24", .cores = 24, .graphics = "Marl G9", .integrated = "Marl I2", .battery = true};
+inline const Spec kLargeMachine{.kind = "large",
+                                .name = "Brambling",
+                                .processor = "Corvid 32",
+                                .cores = 32,
+                                .graphics = "Marl G9",
+                                .integrated = "Marl I2",
+                                .battery = true};
 
 }  // namespace idlemeter::rig

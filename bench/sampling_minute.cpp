@@ -1,5 +1,6 @@
-// usage: sampling_minute [SECONDS]: samples a large simulated machine every 500 ms in real time, its values changing as often,
-// and prints what the sampler's threads cost. The machine is simulated by a child process, so that it doesn't count.
+// usage: sampling_minute [SECONDS]: samples a large simulated machine every 500 ms in real time, its values changing as
+// often, and prints what the sampler's threads cost. The machine is simulated by a child process, so that it doesn't
+// count.
 #include <signal.h>
 #include <sys/resource.h>
 #include <sys/wait.h>
@@ -22,7 +23,9 @@ using namespace std::chrono_literals;
 double processor_seconds() {
   rusage usage{};
   getrusage(RUSAGE_SELF, &usage);
-  const auto seconds = [](const timeval& t) { return static_cast<double>(t.tv_sec) + static_cast<double>(t.tv_usec) / 1e6; };
+  const auto seconds = [](const timeval& t) {
+    return static_cast<double>(t.tv_sec) + static_cast<double>(t.tv_usec) / 1e6;
+  };
   return seconds(usage.ru_utime) + seconds(usage.ru_stime);
 }
 
@@ -45,7 +48,8 @@ int main(int argc, char** argv) {
   if (child == 0) simulate(folder);
   std::this_thread::sleep_for(1s);
   {
-    const Sampler sampler(machine_sources({.root = folder, .game = {.pid = rig::kGameProcess}, .graphics_library = ""}));
+    const Sampler sampler(
+        machine_sources({.root = folder, .game = {.pid = rig::kGameProcess}, .graphics_library = ""}));
     (void)sampler.wait(1, 5s);
     const double before = processor_seconds();
     const auto start = std::chrono::steady_clock::now();

@@ -153,9 +153,11 @@ std::string table_text(const std::vector<Snapshot::Entry>& entries, const Ranges
                        const std::string& root) {
   using enum Table::Align;
   Table table(with_ranges ? std::vector{left, right, right, left, left} : std::vector{left, right, left, left});
+  table.add(with_ranges ? std::vector<std::string>{"reading", "now", "range seen", "what it is", "from"}
+                        : std::vector<std::string>{"reading", "now", "what it is", "from"});
   std::string device;
   for (const auto& [info, value] : entries) {
-    if (info->device != device) table.add_line((device.empty() ? "" : "\n") + info->device);
+    if (info->device != device) table.add_line("\n" + info->device);
     device = info->device;
     const auto* missing = std::get_if<Missing>(value);
     std::vector<std::string> row = {"  " + info->id, format_value(*info, *value)};

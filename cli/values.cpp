@@ -19,7 +19,8 @@ Settings settings_of(const ValueOptions& options) {
   return fs::exists(usual) ? load_settings(usual) : Settings{};
 }
 
-/// The management library's stand-in: beside the program where it was built, or in the lib folder where it was installed.
+/// The management library's stand-in: beside the program where it was built, or in the lib folder where it was
+/// installed.
 fs::path management_stand_in() {
   const fs::path program = fs::read_symlink("/proc/self/exe").parent_path();
   constexpr const char* kFile = "lib/idlemeter/libidlemeter-rig-management.so";
@@ -28,7 +29,9 @@ fs::path management_stand_in() {
 
 /// The simulated game, half a minute into its race.
 struct Simulation {
-  explicit Simulation(const std::string& kind) : session(folder.path(), {}, rig::spec_of(kind), management_stand_in()) { session.play(30); }
+  explicit Simulation(const std::string& kind) : session(folder.path(), {}, rig::spec_of(kind), management_stand_in()) {
+    session.play(30);
+  }
 
   TemporaryFolder folder;
   rig::Session session;
@@ -56,9 +59,13 @@ Values::Values(const ValueOptions& options) {
     return;
   }
   const bool here = options.root == "/";
-  const MachineOptions machine{.root = options.root, .game = {.pid = options.game}, .graphics_library = here ? MachineOptions{}.graphics_library : ""};
+  const MachineOptions machine{.root = options.root,
+                               .game = {.pid = options.game},
+                               .graphics_library = here ? MachineOptions{}.graphics_library : ""};
   // The first two samples in quick succession: a share or a rate needs both.
-  state_->sampler = std::make_unique<Sampler>(sources_with(settings, machine), SamplerOptions{.pace = std::min(settings.pace, std::chrono::nanoseconds(250ms)), .paces = settings.paces});
+  state_->sampler = std::make_unique<Sampler>(
+      sources_with(settings, machine),
+      SamplerOptions{.pace = std::min(settings.pace, std::chrono::nanoseconds(250ms)), .paces = settings.paces});
   state_->sampler->wait(2, 1s);
 }
 
@@ -80,11 +87,17 @@ Snapshot Values::next(double seconds) {
 
 std::string Values::root() const { return state_->root; }
 
-const History& Values::history() const { return state_->simulation != nullptr ? state_->simulation->session.history() : state_->history; }
+const History& Values::history() const {
+  return state_->simulation != nullptr ? state_->simulation->session.history() : state_->history;
+}
 
 void add_value_options(CLI::App& command, ValueOptions& options) {
-  CLI::Option* root = command.add_option("--root", options.root, "The folder that holds proc/ and sys/")->capture_default_str()->check(CLI::ExistingDirectory);
-  command.add_option("--rig", options.rig, "A simulated machine with its game: desktop (usual), laptop, handheld, proprietary, bare")
+  CLI::Option* root = command.add_option("--root", options.root, "The folder that holds proc/ and sys/")
+                          ->capture_default_str()
+                          ->check(CLI::ExistingDirectory);
+  command
+      .add_option("--rig", options.rig,
+                  "A simulated machine with its game: desktop (usual), laptop, handheld, proprietary, bare")
       ->expected(0, 1)
       ->default_str("desktop")
       ->check([](const std::string& kind) {

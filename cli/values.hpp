@@ -2,7 +2,6 @@
 #pragma once
 
 #include <CLI/CLI.hpp>
-
 #include <functional>
 #include <memory>
 #include <optional>
@@ -24,10 +23,12 @@ struct ValueOptions {
 /// Adds --root, --rig, --settings and --game.
 void add_value_options(CLI::App& command, ValueOptions& options);
 
-/// Values over time, the user's own readings among them. On the simulated machine time is virtual and passes when asked.
+/// Values over time, the user's own readings among them. On the simulated machine time is virtual and passes when
+/// asked.
 class Values {
  public:
-  /// Starts sampling; a load is known from the second sample on, so that the first snapshot takes a moment. Throws Error.
+  /// Starts sampling; a load is known from the second sample on, so that the first snapshot takes a moment. Throws
+  /// Error.
   explicit Values(const ValueOptions& options);
   Values(Values&&) noexcept;
   ~Values();

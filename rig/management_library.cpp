@@ -1,5 +1,5 @@
-// A stand-in for the proprietary driver's management library, with the same C interface: one card, whose numbers stand in the
-// file that IDLEMETER_RIG_MANAGED_CARD names, a "key=number" a line.
+// A stand-in for the proprietary driver's management library, with the same C interface: one card, whose numbers stand
+// in the file that IDLEMETER_RIG_MANAGED_CARD names, a "key=number" a line.
 #include <cstdlib>
 #include <cstring>
 #include <fstream>
@@ -56,8 +56,12 @@ nvml::Result nvmlDeviceGetHandleByIndex_v2(unsigned int index, nvml::Device* dev
   return index == 0 ? kSuccess : kInvalidArgument;
 }
 
-nvml::Result nvmlDeviceGetName(nvml::Device, char* name, unsigned int size) { return copy(text_of("name"), name, size); }
-nvml::Result nvmlSystemGetDriverVersion(char* version, unsigned int size) { return copy(text_of("driver"), version, size); }
+nvml::Result nvmlDeviceGetName(nvml::Device, char* name, unsigned int size) {
+  return copy(text_of("name"), name, size);
+}
+nvml::Result nvmlSystemGetDriverVersion(char* version, unsigned int size) {
+  return copy(text_of("driver"), version, size);
+}
 
 nvml::Result nvmlDeviceGetPciInfo_v3(nvml::Device, nvml::PciInfo* info) {
   *info = {};
@@ -86,10 +90,14 @@ nvml::Result nvmlDeviceGetClockInfo(nvml::Device, int type, unsigned int* megahe
   return number_of(type == nvml::kMemoryClock ? "memory_clock" : "clock", megahertz);
 }
 nvml::Result nvmlDeviceGetPowerUsage(nvml::Device, unsigned int* milliwatt) { return number_of("power", milliwatt); }
-nvml::Result nvmlDeviceGetEnforcedPowerLimit(nvml::Device, unsigned int* milliwatt) { return number_of("limit", milliwatt); }
+nvml::Result nvmlDeviceGetEnforcedPowerLimit(nvml::Device, unsigned int* milliwatt) {
+  return number_of("limit", milliwatt);
+}
 nvml::Result nvmlDeviceGetFanSpeed(nvml::Device, unsigned int* percent) { return number_of("fan", percent); }
 nvml::Result nvmlDeviceGetCurrPcieLinkWidth(nvml::Device, unsigned int* lanes) { return number_of("link", lanes); }
 
-const char* nvmlErrorString(nvml::Result result) { return result == kNotSupported ? "Not Supported" : result == kSuccess ? "Success" : "Failed"; }
+const char* nvmlErrorString(nvml::Result result) {
+  return result == kNotSupported ? "Not Supported" : result == kSuccess ? "Success" : "Failed";
+}
 
 }  // extern "C"

@@ -35,18 +35,36 @@ std::string reason(const Snapshot& snapshot, const char* id) {
 ComputedReading formula(const std::string& text) { return {.info = {.id = "own.x"}, .formula = text}; }
 
 TEST(Formula, TakesIdsWithDotsAndArguments) {
-  const Snapshot values = snapshot_at(0, {{"frame.rate", 120.0}, {"gpu.power", 240.0}, {"frame.low@0.1%", 60.0}, {"feed.depth@shadow", 3.0},
-                                          {"gpu1.core2.temp", 50.0}, {"gpu.name", std::string("Marl G9")}, {"gpu.fan", Missing{"asleep"}}});
-  const struct { const char* formula; double value; } cases[] = {
-      {"frame.rate / gpu.power", 0.5}, {"frame.low@0.1%/frame.rate*100", 50}, {"max(frame.rate, gpu.power) - 1e2", 140}, {"feed.depth@shadow+1", 4},
-      {"gpu1.core2.temp^2", 2500}, {"gpu.power > 200 ? 1 : 0", 1}, {"-gpu.power + 2.5", -237.5}, {"7", 7}, {"sqrt(frame.low@0.1% + 4)", 8}};
+  const Snapshot values = snapshot_at(0, {{"frame.rate", 120.0},
+                                          {"gpu.power", 240.0},
+                                          {"frame.low@0.1%", 60.0},
+                                          {"feed.depth@shadow", 3.0},
+                                          {"gpu1.core2.temp", 50.0},
+                                          {"gpu.name", std::string("Marl G9")},
+                                          {"gpu.fan", Missing{"asleep"}}});
+  const struct {
+    const char* formula;
+    double value;
+  } cases[] = {{"frame.rate / gpu.power", 0.5},
+               {"frame.low@0.1%/frame.rate*100", 50},
+               {"max(frame.rate, gpu.power) - 1e2", 140},
+               {"feed.depth@shadow+1", 4},
+               {"gpu1.core2.temp^2", 2500},
+               {"gpu.power > 200 ? 1 : 0", 1},
+               {"-gpu.power + 2.5", -237.5},
+               {"7", 7},
+               {"sqrt(frame.low@0.1% + 4)", 8}};
   for (const auto& c : cases) {
     ComputedReadings computed({formula(c.formula)});
     EXPECT_DOUBLE_EQ(number(*computed.add_to(values).find("own.x").value).value_or(-999), c.value) << c.formula;
   }
-  const struct { const char* formula; const char* reason; } missing[] = {
-      {"gpu.fan * 2", "gpu.fan is missing: asleep"}, {"gpu.name * 2", "gpu.name is a text"},
-      {"gpu.powr", "there is no reading 'gpu.powr' here; nearest: gpu.power"}, {"gpu.power / (frame.rate - 120)", "is undefined now"}};
+  const struct {
+    const char* formula;
+    const char* reason;
+  } missing[] = {{"gpu.fan * 2", "gpu.fan is missing: asleep"},
+                 {"gpu.name * 2", "gpu.name is a text"},
+                 {"gpu.powr", "there is no reading 'gpu.powr' here; nearest: gpu.power"},
+                 {"gpu.power / (frame.rate - 120)", "is undefined now"}};
   for (const auto& m : missing) {
     ComputedReadings computed({formula(m.formula)});
     EXPECT_NE(reason(computed.add_to(values), "own.x").find(m.reason), std::string::npos) << m.formula;
@@ -65,7 +83,8 @@ TEST(Formula, ThatCannotBeReadIsRefusedWithItsName) {
 }
 
 TEST(Computed, LaterReadingsMayUseEarlierOnes) {
-  ComputedReadings computed({{.info = {.id = "own.a"}, .formula = "gpu.load * 2"}, {.info = {.id = "own.b"}, .formula = "own.a + 1"}});
+  ComputedReadings computed(
+      {{.info = {.id = "own.a"}, .formula = "gpu.load * 2"}, {.info = {.id = "own.b"}, .formula = "own.a + 1"}});
   EXPECT_EQ(number(*computed.add_to(snapshot_at(0, {{"gpu.load", 20.0}})).find("own.b").value), 41.0);
 }
 
@@ -75,7 +94,8 @@ TEST(Computed, SpansSlide) {
                              {.info = {.id = "least"}, .of = "t.x", .take = Take::least, .over = 2s},
                              {.info = {.id = "most"}, .of = "t.x", .take = Take::most, .over = 2s}});
   Snapshot last;
-  for (int second = 0; second < 5; ++second) last = computed.add_to(snapshot_at(second * kSecond, {{"t.x", 10.0 * second}}));
+  for (int second = 0; second < 5; ++second)
+    last = computed.add_to(snapshot_at(second * kSecond, {{"t.x", 10.0 * second}}));
   EXPECT_EQ(number(*last.find("mean").value), 30.0);
   EXPECT_EQ(number(*last.find("least").value), 20.0);
   EXPECT_EQ(number(*last.find("most").value), 40.0);
@@ -84,7 +104,8 @@ TEST(Computed, SpansSlide) {
 }
 
 Value run(std::vector<std::string> command, bool text = false, std::chrono::nanoseconds limit = 5s) {
-  const auto source = command_source({.info = {.id = "own.c", .text = text}, .command = std::move(command), .limit = limit});
+  const auto source =
+      command_source({.info = {.id = "own.c", .text = text}, .command = std::move(command), .limit = limit});
   std::vector<Value> values(source->discover().size());
   EXPECT_TRUE(source->sample(0, values));
   return values.at(0);
@@ -98,13 +119,15 @@ TEST(Command, ItsFirstLineIsANumberOrAText) {
 }
 
 TEST(Command, TroubleIsMissingWithItsReason) {
-  const struct { std::vector<std::string> command; const char* reason; } cases[] = {
-      {{"no-such-program-here"}, "cannot run no-such-program-here: No such file or directory"},
-      {{"false"}, "false ended with status 1"},
-      {{"echo", "warm"}, "echo printed no number: 'warm'"},
-      {{"true"}, "true printed no number: ''"},
-      {{}, "no command is given"},
-      {{"/bin/sh", "-c", "kill -9 $$"}, "ended with status 137"}};
+  const struct {
+    std::vector<std::string> command;
+    const char* reason;
+  } cases[] = {{{"no-such-program-here"}, "cannot run no-such-program-here: No such file or directory"},
+               {{"false"}, "false ended with status 1"},
+               {{"echo", "warm"}, "echo printed no number: 'warm'"},
+               {{"true"}, "true printed no number: ''"},
+               {{}, "no command is given"},
+               {{"/bin/sh", "-c", "kill -9 $$"}, "ended with status 137"}};
   for (const auto& c : cases) {
     const Value value = run(c.command);
     ASSERT_TRUE(std::holds_alternative<Missing>(value)) << c.reason;
@@ -147,7 +170,8 @@ class Feed {
   void hand_in(const std::string& text) {
     const int client = connect();
     ssize_t sent = 1;
-    for (std::size_t done = 0; done < text.size() && sent > 0; done += static_cast<std::size_t>(std::max<ssize_t>(sent, 0))) {
+    for (std::size_t done = 0; done < text.size() && sent > 0;
+         done += static_cast<std::size_t>(std::max<ssize_t>(sent, 0))) {
       sent = ::send(client, text.data() + done, text.size() - done, MSG_NOSIGNAL);
     }
     ::shutdown(client, SHUT_WR);
@@ -178,8 +202,11 @@ class Feed {
 
 TEST(Feed, TakesNumbersLabelsTextsUnitsAndTitles) {
   Feed feed;
-  feed.hand_in("# HELP upscaler_ratio How much smaller the game draws\n# TYPE upscaler_ratio gauge\n# UNIT pump_temp celsius\nupscaler_ratio 0.67\n"
-               "queue_depth{stage=\"shadow\",pass=\"two\"} 3 1772395200\npump_temp 31.5\nupscaler_info{preset=\"quality \\\"x\\\"\"} 1\n# EOF\n");
+  feed.hand_in(
+      "# HELP upscaler_ratio How much smaller the game draws\n# TYPE upscaler_ratio gauge\n# UNIT pump_temp "
+      "celsius\nupscaler_ratio 0.67\n"
+      "queue_depth{stage=\"shadow\",pass=\"two\"} 3 1772395200\npump_temp 31.5\nupscaler_info{preset=\"quality "
+      "\\\"x\\\"\"} 1\n# EOF\n");
   const Snapshot values = feed.sample();
   EXPECT_EQ(number(*values.find("feed.upscaler_ratio").value), 0.67);
   EXPECT_EQ(values.find("feed.upscaler_ratio").info->title, "How much smaller the game draws");
@@ -200,9 +227,22 @@ TEST(Feed, TheLastOfDuplicatesCountsAndOldValuesAreMissing) {
 }
 
 TEST(Feed, RefusesWhatIsNoLineAndGoesOn) {
-  const struct { std::string text; int refused; } cases[] = {
-      {std::string("\x01\x02\xff\n", 4), 1}, {std::string("a\0b 1\n", 6), 1}, {"unfinished 1", 1}, {"no value\n", 1}, {"x NaN\n", 1}, {"x +Inf\n", 1},
-      {"x{a=\"b 1\n", 1}, {"x{a=b} 1\n", 1}, {"9x 1\n", 1}, {"x 1e999\n", 1}, {"x 1abc\n", 1}, {std::string(100'000, 'x') + "\n", 1}, {"\n\n# a comment\n", 0}};
+  const struct {
+    std::string text;
+    int refused;
+  } cases[] = {{std::string("\x01\x02\xff\n", 4), 1},
+               {std::string("a\0b 1\n", 6), 1},
+               {"unfinished 1", 1},
+               {"no value\n", 1},
+               {"x NaN\n", 1},
+               {"x +Inf\n", 1},
+               {"x{a=\"b 1\n", 1},
+               {"x{a=b} 1\n", 1},
+               {"9x 1\n", 1},
+               {"x 1e999\n", 1},
+               {"x 1abc\n", 1},
+               {std::string(100'000, 'x') + "\n", 1},
+               {"\n\n# a comment\n", 0}};
   for (const auto& c : cases) {
     Feed feed;
     feed.hand_in(c.text);
@@ -301,7 +341,11 @@ age = "3 s"
 }
 
 TEST(Settings, EveryMistakeIsToldWithItsPlaceAndWhatIsRight) {
-  const struct { const char* text; std::uint32_t line; const char* words; } cases[] = {
+  const struct {
+    const char* text;
+    std::uint32_t line;
+    const char* words;
+  } cases[] = {
       {"pase = \"1 s\"", 1, "the settings has no key 'pase'; did you mean 'pace'"},
       {"pace = \"50 ms\"", 1, "'pace' is a time from 100 ms to 60 s in quotes"},
       {"pace = 500", 1, "'pace' is a time"},
@@ -323,7 +367,8 @@ TEST(Settings, EveryMistakeIsToldWithItsPlaceAndWhatIsRight) {
     const SettingsReading reading = read_settings(c.text);
     ASSERT_FALSE(reading.settings) << c.text;
     bool told = false;
-    for (const Finding& finding : reading.findings) told = told || (finding.line == c.line && finding.message.find(c.words) != std::string::npos);
+    for (const Finding& finding : reading.findings)
+      told = told || (finding.line == c.line && finding.message.find(c.words) != std::string::npos);
     EXPECT_TRUE(told) << c.text << '\n' << to_string(reading.findings.at(0), "got");
   }
 }

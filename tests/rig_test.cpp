@@ -130,6 +130,8 @@ TEST(Machines, HaveARowForEverythingThatTheyMeasure) {
         "gpu.name",
         "gpu.driver",
         "ram.type",
+        "ram.name",
+        "frame.span",
         "system.kernel",
         "game.name",
         "game.api",

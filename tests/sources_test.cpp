@@ -321,6 +321,7 @@ TEST(MemoryModules, AreReadFromTheFirmwareTablesAndGarbageIsSurvived) {
 TEST(Facts, AreFoundAndCanBeOverridden) {
   Tree tree;
   tree.file("proc/cpuinfo", "processor\t: 0\nmodel name\t: Corvid 8\n");
+  tree.file("proc/meminfo", "MemTotal: 31700000 kB\n");
   tree.file("proc/version", "Linux version 6.12.9 (x)\n");
   Polling polling(machine_sources({.root = tree.path(),
                                    .game = {.name = "Tidepool Rally", .api = "Vulkan"},
@@ -330,6 +331,7 @@ TEST(Facts, AreFoundAndCanBeOverridden) {
   EXPECT_EQ(text("cpu.name"), "Corvid 8");
   EXPECT_EQ(text("system.kernel"), "6.12.9");
   EXPECT_EQ(text("game.name"), "Tidepool Rally");
+  EXPECT_EQ(text("ram.name"), "31 GiB");
   EXPECT_EQ(text("game.api"), "OpenGL");
   EXPECT_EQ(text("case.name"), "Shell");
   EXPECT_EQ(text("clock.now").size(), 8u);

@@ -16,9 +16,11 @@ Value input(const Snapshot& snapshot, const std::string& id) {
   const Snapshot::Entry entry = snapshot.find(id);
   if (entry.value == nullptr) {
     const auto near = nearest_ids(id, snapshot, 1);
-    return Missing{fmt::format("there is no reading '{}' here{}", id, near.empty() ? "" : "; nearest: " + near.front())};
+    return Missing{
+        fmt::format("there is no reading '{}' here{}", id, near.empty() ? "" : "; nearest: " + near.front())};
   }
-  if (const auto* missing = std::get_if<Missing>(entry.value)) return Missing{fmt::format("{} is missing: {}", id, missing->reason)};
+  if (const auto* missing = std::get_if<Missing>(entry.value))
+    return Missing{fmt::format("{} is missing: {}", id, missing->reason)};
   return std::holds_alternative<std::string>(*entry.value) ? Value(Missing{id + " is a text"}) : *entry.value;
 }
 
@@ -54,9 +56,12 @@ class Computed {
     while (!values_.empty() && values_.front().first < snapshot.time() - reading_.over.count()) values_.pop_front();
     if (values_.empty()) return number(value) ? Value(Missing{"no samples yet"}) : value;
     const auto less = [](const auto& a, const auto& b) { return a.second < b.second; };
-    if (reading_.take == ComputedReading::Take::least) return std::min_element(values_.begin(), values_.end(), less)->second;
-    if (reading_.take == ComputedReading::Take::most) return std::max_element(values_.begin(), values_.end(), less)->second;
-    const double sum = std::accumulate(values_.begin(), values_.end(), 0.0, [](double s, const auto& v) { return s + v.second; });
+    if (reading_.take == ComputedReading::Take::least)
+      return std::min_element(values_.begin(), values_.end(), less)->second;
+    if (reading_.take == ComputedReading::Take::most)
+      return std::max_element(values_.begin(), values_.end(), less)->second;
+    const double sum =
+        std::accumulate(values_.begin(), values_.end(), 0.0, [](double s, const auto& v) { return s + v.second; });
     return sum / static_cast<double>(values_.size());
   }
 

@@ -76,7 +76,8 @@ Formula::Formula(const std::string& text) : state_(std::make_unique<State>()) {
   const std::string plain = state_->with_plain_names();
   state_->numbers.resize(state_->ids.size(), 1);
   try {
-    for (std::size_t i = 0; i < state_->ids.size(); ++i) state_->parser.DefineVar(fmt::format("v{}", i), &state_->numbers[i]);
+    for (std::size_t i = 0; i < state_->ids.size(); ++i)
+      state_->parser.DefineVar(fmt::format("v{}", i), &state_->numbers[i]);
     state_->parser.SetExpr(plain);
     (void)state_->parser.Eval();
   } catch (const mu::Parser::exception_type& error) {

@@ -54,6 +54,7 @@ std::shared_ptr<const ReadingList> frame_reading_list() {
       info("frame.percentile@99%", "99th percentile of frame time of the span", "P99", Unit::millisecond, 1),
       info("frame.median", "Median frame time of the span", "Median", Unit::millisecond, 1),
       info("frame.pacing", "Mean change from frame to frame of the span", "Pacing", Unit::millisecond, 2),
+      info("frame.span", "Length of the span", "Time", Unit::second, 0),
       info("frame.count", "Frames of the span", "Frames", Unit::none, 0),
   });
   return list;
@@ -87,6 +88,7 @@ std::shared_ptr<const Batch> FrameReadings::batch(Nanoseconds now) const {
       f.percentile(1),
       Figures::of(f.span.median, 1e-6),
       Figures::of(f.span.pacing, 1e-6),
+      static_cast<double>(f.span.time) / 1e9,
       static_cast<double>(f.span.frames),
   };
   return batch;

@@ -25,7 +25,8 @@ std::optional<double> micro(const fs::path& file) {
 
 /// Some batteries count energy, others charge, which the voltage turns into energy.
 Battery read_battery(const fs::path& folder) {
-  Battery battery{micro(folder / "energy_now"), micro(folder / "energy_full"), micro(folder / "power_now"), read_file(folder / "status").text};
+  Battery battery{micro(folder / "energy_now"), micro(folder / "energy_full"), micro(folder / "power_now"),
+                  read_file(folder / "status").text};
   const auto volt = micro(folder / "voltage_now");
   const auto by_voltage = [&](const char* file) -> std::optional<double> {
     const auto value = micro(folder / file);
@@ -40,7 +41,8 @@ Battery read_battery(const fs::path& folder) {
 /// Minutes until empty or full.
 Value time_left(const Battery& battery) {
   constexpr double kLeastPower = 0.1;  // W; below, the time is a guess of days
-  if (!battery.drains() && !battery.charges()) return Missing{fmt::format("neither charging nor draining ({})", battery.state)};
+  if (!battery.drains() && !battery.charges())
+    return Missing{fmt::format("neither charging nor draining ({})", battery.state)};
   if (!battery.now || !battery.full || !battery.power) return Missing{"the battery tells no energy or no power"};
   if (*battery.power < kLeastPower) return Missing{"next to no power flows"};
   const double energy = battery.drains() ? *battery.now : std::max(0.0, *battery.full - *battery.now);
@@ -73,12 +75,16 @@ class BatterySource : public ReaderSource {
 
   static void add(std::vector<Reader>& readers, const fs::path& folder, int nth) {
     const std::string number = nth > 1 ? fmt::format("{}", nth) : "";
-    const auto add_one = [&](const char* id, const char* title, const char* brief, Unit unit, const char* file, auto read) {
-      readers.push_back({{fmt::format("battery{}.{}", number, id), fmt::format("Battery{}{} {}", nth > 1 ? " " : "", number, title), brief,
-                          fmt::format("Battery ({})", folder.filename().string()), DeviceKind::battery, unit, (folder / file).string()},
-                         std::move(read)});
+    const auto add_one = [&](const char* id, const char* title, const char* brief, Unit unit, const char* file,
+                             auto read) {
+      readers.push_back(
+          {{fmt::format("battery{}.{}", number, id), fmt::format("Battery{}{} {}", nth > 1 ? " " : "", number, title),
+            brief, fmt::format("Battery ({})", folder.filename().string()), DeviceKind::battery, unit,
+            (folder / file).string()},
+           std::move(read)});
     };
-    add_one("charge", "charge", "Battery", Unit::percent, "capacity", [folder](Nanoseconds) { return read_number(folder / "capacity"); });
+    add_one("charge", "charge", "Battery", Unit::percent, "capacity",
+            [folder](Nanoseconds) { return read_number(folder / "capacity"); });
     add_one("power", "power, negative while it drains", "Battery", Unit::watt, "power_now",
             [folder](Nanoseconds) { return signed_power(read_battery(folder)); });
     add_one("left", "time until it is empty, or full while it charges", "Left", Unit::minute, "energy_now",

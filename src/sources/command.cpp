@@ -74,7 +74,8 @@ class Child {
  private:
   void spawn(const std::vector<std::string>& command, int output) {
     std::vector<char*> arguments;
-    for (const std::string& word : command) arguments.push_back(const_cast<char*>(word.c_str()));  // execve takes them so
+    for (const std::string& word : command)
+      arguments.push_back(const_cast<char*>(word.c_str()));  // execve takes them so
     arguments.push_back(nullptr);
     posix_spawn_file_actions_t files;
     posix_spawn_file_actions_init(&files);
@@ -114,12 +115,15 @@ class CommandSource : public Source {
   Value run() const {
     if (reading_.command.empty()) return Missing{"no command is given"};
     Child child(reading_.command);
-    if (child.error() != 0) return Missing{fmt::format("cannot run {}: {}", reading_.command[0], ::strerror(child.error()))};
+    if (child.error() != 0)
+      return Missing{fmt::format("cannot run {}: {}", reading_.command[0], ::strerror(child.error()))};
     const Nanoseconds deadline = monotonic_now() + reading_.limit.count();
     std::string output;
     const bool closed = child.read_until(deadline, output);
     const auto status = closed ? child.wait_until(deadline) : std::nullopt;
-    if (!status) return Missing{fmt::format("{} took longer than {} ms and was ended", reading_.command[0], reading_.limit.count() / kMillisecond)};
+    if (!status)
+      return Missing{fmt::format("{} took longer than {} ms and was ended", reading_.command[0],
+                                 reading_.limit.count() / kMillisecond)};
     if (*status != 0) return Missing{fmt::format("{} ended with status {}", reading_.command[0], *status)};
     return value_of(output);
   }
@@ -130,7 +134,8 @@ class CommandSource : public Source {
     const std::size_t start = std::min(first.find_first_not_of(" \t"), first.size());
     if (reading_.info.text) return std::string(first.substr(start));
     const auto value = sources::leading_number(first.substr(start));
-    return value ? Value(*value) : Value(Missing{fmt::format("{} printed no number: '{:.40}'", reading_.command[0], first)});
+    return value ? Value(*value)
+                 : Value(Missing{fmt::format("{} printed no number: '{:.40}'", reading_.command[0], first)});
   }
 
   CommandReading reading_;
@@ -138,6 +143,8 @@ class CommandSource : public Source {
 
 }  // namespace
 
-std::unique_ptr<Source> command_source(CommandReading reading) { return std::make_unique<CommandSource>(std::move(reading)); }
+std::unique_ptr<Source> command_source(CommandReading reading) {
+  return std::make_unique<CommandSource>(std::move(reading));
+}
 
 }  // namespace idlemeter

@@ -22,7 +22,8 @@ struct Disk {
 
 class DiskSource : public ReaderSource {
  public:
-  explicit DiskSource(const fs::path& root) : ReaderSource("disks"), stats_(root / "proc/diskstats"), block_(root / "sys/block") {}
+  explicit DiskSource(const fs::path& root)
+      : ReaderSource("disks"), stats_(root / "proc/diskstats"), block_(root / "sys/block") {}
 
  private:
   /// Disks that hold something: not loops, RAM disks, optical drives and what is stacked on other disks.
@@ -75,8 +76,8 @@ class DiskSource : public ReaderSource {
       Disk& disk = disks_.try_emplace(name).first->second;
       const std::string device = title_of(name);
       const auto add = [&](const char* quantity, const char* title, const char* brief, Unit unit, Value Disk::*value) {
-        readers.push_back({{fmt::format("disk.{}.{}", as_id(name), quantity), fmt::format("Disk {} {}", name, title), brief, device,
-                            DeviceKind::disk, unit, stats_.string()},
+        readers.push_back({{fmt::format("disk.{}.{}", as_id(name), quantity), fmt::format("Disk {} {}", name, title),
+                            brief, device, DeviceKind::disk, unit, stats_.string()},
                            [&disk, value](Nanoseconds) { return disk.*value; }});
       };
       add("read", "reads", "Read", Unit::megabyte_per_second, &Disk::read_now);

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <chrono>
+#include <cmath>
 #include <cstdlib>
 
 #include "idlemeter/machine.hpp"
@@ -32,6 +33,16 @@ std::string kernel(const fs::path& root) {
   return parts.size() > 2 ? std::string(parts[2]) : "";
 }
 
+/// "32 GiB DDR5-6000": the installed size is what the kernel has, rounded up to whole GiB (a part is set aside at
+/// boot).
+std::string memory(const fs::path& root) {
+  const auto kibibytes = leading_count(field_of(root / "proc/meminfo", "MemTotal"));
+  if (!kibibytes) return "";
+  const std::string kind = memory_kind(root);
+  return fmt::format("{:.0f} GiB{}{}", std::ceil(static_cast<double>(*kibibytes) / (1024 * 1024)),
+                     kind.empty() ? "" : " ", kind);
+}
+
 /// "wayland" and a desktop's name, as the session says; only of the machine that this runs on.
 std::string desktop() {
   const auto variable = [](const char* name) {
@@ -47,12 +58,14 @@ class FactSource : public ReaderSource {
   FactSource(const fs::path& root, const GameFacts& game) : ReaderSource("facts"), root_(root), game_(game) {}
 
  private:
-  static Value known(const std::string& text, const char* reason) { return text.empty() ? Value(Missing{reason}) : Value(text); }
+  static Value known(const std::string& text, const char* reason) {
+    return text.empty() ? Value(Missing{reason}) : Value(text);
+  }
 
   std::vector<Reader> find() override {
     std::vector<Reader> readers;
-    const auto add = [&](const char* id, const char* title, const char* brief, const std::string& device, DeviceKind kind,
-                         const std::string& source, std::function<Value(Nanoseconds)> read) {
+    const auto add = [&](const char* id, const char* title, const char* brief, const std::string& device,
+                         DeviceKind kind, const std::string& source, std::function<Value(Nanoseconds)> read) {
       readers.push_back({{id, title, brief, device, kind, Unit::none, source, -1, true}, std::move(read)});
     };
     const auto cards = graphics_cards(root_);
@@ -63,14 +76,18 @@ class FactSource : public ReaderSource {
         fixed(known(cpu, "the kernel tells no name")));
     if (!cards.empty()) {
       add("gpu.name", "GPU name", "GPU", card.name, DeviceKind::graphics, card.folder.string(), fixed(card.name));
-      add("gpu.driver", "GPU driver", "Driver", card.name, DeviceKind::graphics, card.folder.string(), fixed(known(card.driver, "no driver is bound to it")));
+      add("gpu.driver", "GPU driver", "Driver", card.name, DeviceKind::graphics, card.folder.string(),
+          fixed(known(card.driver, "no driver is bound to it")));
       add("gpu.kind", "GPU integrated or discrete", "GPU", card.name, DeviceKind::graphics, card.folder.string(),
           fixed(std::string(card.integrated ? "integrated" : "discrete")));
     }
-    add("system.kernel", "Kernel", "Kernel", "This machine", DeviceKind::system, (root_ / "proc/version").string(), fixed(known(kernel(root_), "no /proc/version")));
+    add("ram.name", "Memory size and kind", "RAM", "Memory", DeviceKind::memory, (root_ / "proc/meminfo").string(),
+        fixed(known(memory(root_), "no /proc/meminfo")));
+    add("system.kernel", "Kernel", "Kernel", "This machine", DeviceKind::system, (root_ / "proc/version").string(),
+        fixed(known(kernel(root_), "no /proc/version")));
     if (root_ == "/") {
-      add("system.desktop", "Desktop session", "Desktop", "This machine", DeviceKind::system, "XDG_CURRENT_DESKTOP, XDG_SESSION_TYPE",
-          fixed(known(desktop(), "not in a desktop session")));
+      add("system.desktop", "Desktop session", "Desktop", "This machine", DeviceKind::system,
+          "XDG_CURRENT_DESKTOP, XDG_SESSION_TYPE", fixed(known(desktop(), "not in a desktop session")));
     }
     add_game(add);
     add("clock.now", "Time of day", "Time", "This machine", DeviceKind::system, "the clock", [](Nanoseconds) -> Value {
@@ -83,7 +100,9 @@ class FactSource : public ReaderSource {
   template <typename Add>
   void add_game(Add add) const {
     constexpr const char* kNoGame = "no game runs";
-    const auto fixed = [&](const std::string& text) { return [value = known(text, kNoGame)](Nanoseconds) { return value; }; };
+    const auto fixed = [&](const std::string& text) {
+      return [value = known(text, kNoGame)](Nanoseconds) { return value; };
+    };
     const fs::path process = root_ / "proc" / fmt::format("{}", game_.pid);
     const std::string name = game_.name.empty() && game_.pid > 0 ? read_file(process / "comm").text : game_.name;
     const std::string source = game_.pid > 0 ? process.string() : "the game";
@@ -105,12 +124,13 @@ class OverrideSource : public ReaderSource {
   std::vector<Reader> find() override {
     std::vector<Reader> readers;
     for (const auto& [id, text] : facts_) {
-      const DeviceKind kind = id.starts_with("gpu")   ? DeviceKind::graphics
-                              : id.starts_with("cpu") ? DeviceKind::processor
-                              : id.starts_with("ram") ? DeviceKind::memory
+      const DeviceKind kind = id.starts_with("gpu")    ? DeviceKind::graphics
+                              : id.starts_with("cpu")  ? DeviceKind::processor
+                              : id.starts_with("ram")  ? DeviceKind::memory
                               : id.starts_with("game") ? DeviceKind::game
                                                        : DeviceKind::system;
-      readers.push_back({{id, id + ", as the settings say", id, kind == DeviceKind::game ? "Game" : "This machine", kind, Unit::none, "the settings", -1, true},
+      readers.push_back({{id, id + ", as the settings say", id, kind == DeviceKind::game ? "Game" : "This machine",
+                          kind, Unit::none, "the settings", -1, true},
                          [text = text](Nanoseconds) { return Value(text); }});
     }
     return readers;
@@ -121,8 +141,12 @@ class OverrideSource : public ReaderSource {
 
 }  // namespace
 
-std::unique_ptr<Source> fact_source(const fs::path& root, const GameFacts& game) { return std::make_unique<FactSource>(root, game); }
+std::unique_ptr<Source> fact_source(const fs::path& root, const GameFacts& game) {
+  return std::make_unique<FactSource>(root, game);
+}
 
-std::unique_ptr<Source> override_source(const std::map<std::string, std::string>& facts) { return std::make_unique<OverrideSource>(facts); }
+std::unique_ptr<Source> override_source(const std::map<std::string, std::string>& facts) {
+  return std::make_unique<OverrideSource>(facts);
+}
 
 }  // namespace idlemeter::sources

@@ -23,8 +23,10 @@ constexpr std::size_t kMostReadings = 1'000, kLongestLine = 4'096, kMostClients 
 /// Units by the names that the format recommends.
 Unit unit_of(const std::string& name) {
   static const std::map<std::string, Unit, std::less<>> kNames = {
-      {"seconds", Unit::second}, {"milliseconds", Unit::millisecond}, {"bytes", Unit::byte}, {"celsius", Unit::celsius},
-      {"watts", Unit::watt},     {"volts", Unit::volt},               {"hertz", Unit::hertz}, {"percent", Unit::percent}};
+      {"seconds", Unit::second}, {"milliseconds", Unit::millisecond},
+      {"bytes", Unit::byte},     {"celsius", Unit::celsius},
+      {"watts", Unit::watt},     {"volts", Unit::volt},
+      {"hertz", Unit::hertz},    {"percent", Unit::percent}};
   const auto known = kNames.find(name);
   return known != kNames.end() ? known->second : unit_from(name).value_or(Unit::none);
 }
@@ -41,7 +43,8 @@ class FeedTable {
       ++refused_;
     } else if (line->kind == sources::MetricLine::Kind::sample) {
       take_sample(*line, now);
-    } else if (line->kind != sources::MetricLine::Kind::other && (about_.size() < kMostReadings || about_.contains(line->name))) {
+    } else if (line->kind != sources::MetricLine::Kind::other &&
+               (about_.size() < kMostReadings || about_.contains(line->name))) {
       About& about = about_[line->name];
       (line->kind == sources::MetricLine::Kind::help ? about.title : about.unit) = line->text;
       changed_ = true;
@@ -57,11 +60,12 @@ class FeedTable {
     const std::lock_guard lock(mutex_);
     changed_ = false;
     listed_.clear();
-    std::vector<ReadingInfo> infos = {{"feed.refused", "Lines of the feed that were refused", "Refused", "Feed", DeviceKind::own, Unit::none, source}};
+    std::vector<ReadingInfo> infos = {{"feed.refused", "Lines of the feed that were refused", "Refused", "Feed",
+                                       DeviceKind::own, Unit::none, source}};
     for (const auto& [id, entry] : readings_) {
       const About about = about_.contains(entry.metric) ? about_.at(entry.metric) : About{};
-      infos.push_back({id, about.title.empty() ? entry.metric : about.title, entry.metric, "Feed", DeviceKind::own, unit_of(about.unit), source, -1,
-                       std::holds_alternative<std::string>(entry.value)});
+      infos.push_back({id, about.title.empty() ? entry.metric : about.title, entry.metric, "Feed", DeviceKind::own,
+                       unit_of(about.unit), source, -1, std::holds_alternative<std::string>(entry.value)});
       listed_.push_back(id);
     }
     return infos;
@@ -74,7 +78,9 @@ class FeedTable {
     for (std::size_t i = 0; i < listed_.size() && i + 1 < values.size(); ++i) {
       const Entry& entry = readings_.at(listed_[i]);
       const bool old = now - entry.at > age_;
-      values[i + 1] = old ? Value(Missing{fmt::format("nothing was handed in for {:.0f} s", static_cast<double>(now - entry.at) / kSecond)}) : entry.value;
+      values[i + 1] = old ? Value(Missing{fmt::format("nothing was handed in for {:.0f} s",
+                                                      static_cast<double>(now - entry.at) / kSecond)})
+                          : entry.value;
     }
     return !changed_;
   }
@@ -91,7 +97,8 @@ class FeedTable {
 
   static std::string joined(const sources::MetricLine& line, bool as_ids) {
     std::string text;
-    for (const auto& [name, value] : line.labels) text += (text.empty() ? "" : as_ids ? "," : ", ") + (as_ids ? sources::as_id(value) : value);
+    for (const auto& [name, value] : line.labels)
+      text += (text.empty() ? "" : as_ids ? "," : ", ") + (as_ids ? sources::as_id(value) : value);
     return text;
   }
 
@@ -154,8 +161,8 @@ class FeedServer {
   struct Client {
     uv_pipe_t pipe;
     FeedServer* server;
-    std::string line;        // what has come of it so far
-    bool too_long = false;   // the rest of it is passed over
+    std::string line;       // what has come of it so far
+    bool too_long = false;  // the rest of it is passed over
     char buffer[16'384];
   };
 
@@ -169,8 +176,9 @@ class FeedServer {
     auto* stream = reinterpret_cast<uv_stream_t*>(&client->pipe);
     clients_.push_back(std::move(client));
     uv_os_fd_t file = -1;
-    const bool fine = uv_accept(reinterpret_cast<uv_stream_t*>(&listener_), stream) == 0 && uv_fileno(handle(*stream), &file) == 0 &&
-                      clients_.size() <= kMostClients && sources::peer_is_this_user(file);
+    const bool fine = uv_accept(reinterpret_cast<uv_stream_t*>(&listener_), stream) == 0 &&
+                      uv_fileno(handle(*stream), &file) == 0 && clients_.size() <= kMostClients &&
+                      sources::peer_is_this_user(file);
     if (!fine) return close(*clients_.back());
     uv_read_start(stream, &give_buffer, &on_read);
   }
@@ -227,7 +235,8 @@ class FeedServer {
 
 class FeedSource : public Source {
  public:
-  explicit FeedSource(const FeedOptions& options) : socket_(options.socket), table_(options.age.count()), server_(options.socket, table_) {}
+  explicit FeedSource(const FeedOptions& options)
+      : socket_(options.socket), table_(options.age.count()), server_(options.socket, table_) {}
 
   [[nodiscard]] std::string name() const override { return "feed"; }
   std::vector<ReadingInfo> discover() override { return table_.infos(socket_.string()); }

@@ -12,7 +12,8 @@ std::map<std::string, std::string, std::less<>> keys_of(const FileText& file) {
   for (std::string_view line : lines(file.text)) {
     const std::size_t colon = line.find(':');
     const std::size_t start = line.find_first_not_of(" \t", colon == std::string_view::npos ? line.size() : colon + 1);
-    if (line.starts_with("drm-") && start != std::string_view::npos) keys.emplace(line.substr(0, colon), line.substr(start));
+    if (line.starts_with("drm-") && start != std::string_view::npos)
+      keys.emplace(line.substr(0, colon), line.substr(start));
   }
   return keys;
 }
@@ -47,7 +48,8 @@ GameEngines game_engines(const fs::path& fdinfo) {
       }
     }
   }
-  const auto most = std::max_element(by_slot.begin(), by_slot.end(), [](const auto& a, const auto& b) { return a.second < b.second; });
+  const auto most = std::max_element(by_slot.begin(), by_slot.end(),
+                                     [](const auto& a, const auto& b) { return a.second < b.second; });
   if (most != by_slot.end()) engines.slot = most->first;
   return engines;
 }

@@ -11,9 +11,10 @@
 namespace idlemeter::sources {
 
 struct GameEngines {
-  std::map<std::string, std::uint64_t> busy;  ///< engine ("gfx", "render", "video") -> nanoseconds of work since the start
-  std::optional<std::uint64_t> memory;        ///< bytes of the card's memory
-  std::string slot;                           ///< PCI slot of the card that it has work most; may be empty
+  std::map<std::string, std::uint64_t>
+      busy;                             ///< engine ("gfx", "render", "video") -> nanoseconds of work since the start
+  std::optional<std::uint64_t> memory;  ///< bytes of the card's memory
+  std::string slot;                     ///< PCI slot of the card that it has work most; may be empty
 };
 
 /// Sums over the process's clients: a client that several files share counts once. Empty where nothing can be read.

@@ -47,7 +47,8 @@ class GameProcessSource : public ReaderSource {
   [[nodiscard]] double cores() const {
     int count = 0;
     const FileText stat = read_file(root_ / "proc/stat");
-    for (std::string_view line : lines(stat.text)) count += line.starts_with("cpu") && !line.starts_with("cpu ") ? 1 : 0;
+    for (std::string_view line : lines(stat.text))
+      count += line.starts_with("cpu") && !line.starts_with("cpu ") ? 1 : 0;
     return std::max(count, 1);
   }
 
@@ -92,11 +93,14 @@ class GameProcessSource : public ReaderSource {
   std::vector<Reader> find() override {
     std::vector<Reader> readers;
     const auto add = [&](const char* id, const char* title, const char* brief, Unit unit, const char* file, auto read) {
-      readers.push_back({{id, title, brief, "Game", DeviceKind::game, unit, (folder_ / file).string()}, std::move(read)});
+      readers.push_back(
+          {{id, title, brief, "Game", DeviceKind::game, unit, (folder_ / file).string()}, std::move(read)});
     };
-    add("game.cpu.load", "Game's share of the processor", "Game CPU", Unit::percent, "stat", [this](Nanoseconds) { return load_; });
+    add("game.cpu.load", "Game's share of the processor", "Game CPU", Unit::percent, "stat",
+        [this](Nanoseconds) { return load_; });
     add("game.threads", "Game's threads", "Threads", Unit::none, "stat", [this](Nanoseconds) { return threads_; });
-    add("game.memory.used", "Game's memory", "Game RAM", Unit::mebibyte, "status", [this](Nanoseconds) { return memory(); });
+    add("game.memory.used", "Game's memory", "Game RAM", Unit::mebibyte, "status",
+        [this](Nanoseconds) { return memory(); });
     add("game.disk.read", "Game reads from disks", "Game read", Unit::megabyte_per_second, "io",
         [this](Nanoseconds now) { return io_rate("read_bytes:", now); });
     add("game.disk.write", "Game writes to disks", "Game write", Unit::megabyte_per_second, "io",
@@ -110,16 +114,17 @@ class GameProcessSource : public ReaderSource {
     engines_ = game_engines(folder_ / "fdinfo");
     const std::string source = (folder_ / "fdinfo").string();
     for (const auto& [engine, busy] : engines_.busy) {
-      readers.push_back({{fmt::format("game.gpu.{}.load", engine), fmt::format("Game's GPU work, {} engine", engine), "Game GPU", "Game",
-                          DeviceKind::game, Unit::percent, source},
+      readers.push_back({{fmt::format("game.gpu.{}.load", engine), fmt::format("Game's GPU work, {} engine", engine),
+                          "Game GPU", "Game", DeviceKind::game, Unit::percent, source},
                          [this, engine = engine](Nanoseconds) { return engine_load(engine); }});
     }
     if (!engines_.memory) return;
-    readers.push_back({{"game.gpu.memory.used", "Game's GPU memory", "Game VRAM", "Game", DeviceKind::game, Unit::mebibyte, source},
-                       [this](Nanoseconds) -> Value {
-                         if (!engines_.memory) return Missing{"the game has no GPU memory"};
-                         return static_cast<double>(*engines_.memory) * kPerMebibyte;
-                       }});
+    readers.push_back(
+        {{"game.gpu.memory.used", "Game's GPU memory", "Game VRAM", "Game", DeviceKind::game, Unit::mebibyte, source},
+         [this](Nanoseconds) -> Value {
+           if (!engines_.memory) return Missing{"the game has no GPU memory"};
+           return static_cast<double>(*engines_.memory) * kPerMebibyte;
+         }});
   }
 
   fs::path root_, folder_;
@@ -134,6 +139,8 @@ class GameProcessSource : public ReaderSource {
 
 }  // namespace
 
-std::unique_ptr<Source> game_process_source(const fs::path& root, int pid) { return std::make_unique<GameProcessSource>(root, pid); }
+std::unique_ptr<Source> game_process_source(const fs::path& root, int pid) {
+  return std::make_unique<GameProcessSource>(root, pid);
+}
 
 }  // namespace idlemeter::sources

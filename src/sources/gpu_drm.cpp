@@ -183,6 +183,18 @@ class GraphicsSource : public ReaderSource {
       readers.push_back(
           {info("power", "power", "GPU", Unit::watt, energy->file), energy_reader(card.slot, energy->file)});
     }
+    if (const fs::path most = chip.folder / "fan1_max";
+        !has(readers, "fan.duty") && chip.channel("fan", 1) != nullptr && fs::exists(most, failed)) {
+      const fs::path speed =
+          chip.channel("fan", 1)->file;  // rpm mean something else on every card: a share of the most it can do
+      readers.push_back({info("fan.duty", "fan speed, share of its most", "Fan", Unit::percent, speed),
+                         [speed, most](Nanoseconds) -> Value {
+                           const Value now = read_number(speed), top = read_number(most);
+                           if (!number(now)) return now;
+                           if (!number(top) || *number(top) <= 0) return Missing{"the card tells no highest speed"};
+                           return *number(now) * 100 / *number(top);
+                         }});
+    }
     if (const fs::path total = device / "mem_info_vram_total"; fs::exists(total, failed)) {
       const fs::path used = device / "mem_info_vram_used";
       readers.push_back({info("memory.share", "memory used, share", "VRAM", Unit::percent, used),

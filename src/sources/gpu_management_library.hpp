@@ -1,5 +1,5 @@
-// The part of the proprietary driver's management library (NVML) that is used, by its public C interface: declared here so that
-// it is needed neither to build nor to run. Types and numbers as in the NVML API Reference.
+// The part of the proprietary driver's management library (NVML) that is used, by its public C interface: declared here
+// so that it is needed neither to build nor to run. Types and numbers as in the NVML API Reference.
 #pragma once
 
 namespace idlemeter::sources::nvml {

@@ -6,16 +6,16 @@
 #include <array>
 #include <map>
 
-#include "sources/graphics_cards.hpp"
 #include "sources/gpu_management_library.hpp"
+#include "sources/graphics_cards.hpp"
 #include "sources/reader_source.hpp"
 #include "sources/sources.hpp"
 
 namespace idlemeter::sources {
 namespace {
 
-/// The library with its functions; those that an older one lacks are nullptr. Loads in the constructor, unloads with the last
-/// owner. Not copied.
+/// The library with its functions; those that an older one lacks are nullptr. Loads in the constructor, unloads with
+/// the last owner. Not copied.
 class Library {
  public:
   explicit Library(const std::string& file) : handle_(::dlopen(file.c_str(), RTLD_NOW | RTLD_LOCAL)) {
@@ -110,7 +110,8 @@ class ManagedGraphicsSource : public ReaderSource {
     if (library_.pci != nullptr && library_.pci(device, &info) == 0) {
       slot = fmt::format("{:04x}:{:02x}:{:02x}.0", info.domain, info.bus, info.device);
     }
-    const auto same = std::find_if(cards.begin(), cards.end(), [&](const GraphicsCard& card) { return card.slot == slot; });
+    const auto same =
+        std::find_if(cards.begin(), cards.end(), [&](const GraphicsCard& card) { return card.slot == slot; });
     const auto place = static_cast<std::size_t>(same - cards.begin());
     if (same == cards.end()) cards.push_back({.slot = slot});
     return place;
@@ -125,7 +126,8 @@ class ManagedGraphicsSource : public ReaderSource {
   void add(std::vector<Reader>& readers, nvml::Device device, const std::string& prefix, const std::string& called) {
     const std::string card = name_of(device);
     const auto add_one = [&](const char* id, const char* title, const char* brief, Unit unit, auto read) {
-      readers.push_back({{prefix + "." + id, called + " " + title, brief, card, DeviceKind::graphics, unit, file_}, std::move(read)});
+      readers.push_back(
+          {{prefix + "." + id, called + " " + title, brief, card, DeviceKind::graphics, unit, file_}, std::move(read)});
     };
     const auto number_of = [this, device](const char* symbol, auto call, double scale) {
       return [this, device, symbol, call, scale](Nanoseconds) -> Value {
@@ -135,25 +137,31 @@ class ManagedGraphicsSource : public ReaderSource {
       };
     };
     add_one("load", "load", "GPU", Unit::percent, utilization(device, &nvml::Utilization::gpu));
-    add_one("memory.load", "memory controller load", "Mem load", Unit::percent, utilization(device, &nvml::Utilization::memory));
+    add_one("memory.load", "memory controller load", "Mem load", Unit::percent,
+            utilization(device, &nvml::Utilization::memory));
     add_one("temp", "temperature", "GPU", Unit::celsius, [this, device](Nanoseconds) -> Value {
       unsigned int celsius = 0;
-      const nvml::Result result = library_.temperature == nullptr ? -1 : library_.temperature(device, nvml::kGpuTemperature, &celsius);
-      return result == 0 ? Value(static_cast<double>(celsius)) : Value(library_.missing("nvmlDeviceGetTemperature", result));
+      const nvml::Result result =
+          library_.temperature == nullptr ? -1 : library_.temperature(device, nvml::kGpuTemperature, &celsius);
+      return result == 0 ? Value(static_cast<double>(celsius))
+                         : Value(library_.missing("nvmlDeviceGetTemperature", result));
     });
     add_one("clock", "core clock", "Core", Unit::megahertz, clock(device, nvml::kGraphicsClock));
     add_one("memory.clock", "memory clock", "Mem", Unit::megahertz, clock(device, nvml::kMemoryClock));
     add_one("power", "power", "GPU", Unit::watt, number_of("nvmlDeviceGetPowerUsage", library_.power, 1e-3));
-    add_one("power.limit", "power limit", "Limit", Unit::watt, number_of("nvmlDeviceGetEnforcedPowerLimit", library_.power_limit, 1e-3));
+    add_one("power.limit", "power limit", "Limit", Unit::watt,
+            number_of("nvmlDeviceGetEnforcedPowerLimit", library_.power_limit, 1e-3));
     add_one("fan.duty", "fan duty", "Fan", Unit::percent, number_of("nvmlDeviceGetFanSpeed", library_.fan, 1));
-    add_one("link.width", "link width, lanes", "Lanes", Unit::none, number_of("nvmlDeviceGetCurrPcieLinkWidth", library_.link_width, 1));
+    add_one("link.width", "link width, lanes", "Lanes", Unit::none,
+            number_of("nvmlDeviceGetCurrPcieLinkWidth", library_.link_width, 1));
     add_one("memory.used", "memory used", "VRAM", Unit::mebibyte, memory(device, &nvml::Memory::used));
     add_one("memory.total", "memory in all", "VRAM total", Unit::mebibyte, memory(device, &nvml::Memory::total));
     add_one("name", "name", "GPU", Unit::none, [card](Nanoseconds) { return Value(card); });
     add_one("driver", "driver", "Driver", Unit::none, [this](Nanoseconds) -> Value {
       std::array<char, nvml::kNameSize> version{};
       const nvml::Result result = library_.driver == nullptr ? -1 : library_.driver(version.data(), version.size());
-      return result == 0 ? Value(std::string(version.data())) : Value(library_.missing("nvmlSystemGetDriverVersion", result));
+      return result == 0 ? Value(std::string(version.data()))
+                         : Value(library_.missing("nvmlSystemGetDriverVersion", result));
     });
     for (auto reader = readers.end() - 2; reader != readers.end(); ++reader) reader->info.text = true;
   }
@@ -162,7 +170,8 @@ class ManagedGraphicsSource : public ReaderSource {
     return [this, device, part](Nanoseconds) -> Value {
       nvml::Utilization use{};
       const nvml::Result result = library_.utilization == nullptr ? -1 : library_.utilization(device, &use);
-      return result == 0 ? Value(static_cast<double>(use.*part)) : Value(library_.missing("nvmlDeviceGetUtilizationRates", result));
+      return result == 0 ? Value(static_cast<double>(use.*part))
+                         : Value(library_.missing("nvmlDeviceGetUtilizationRates", result));
     };
   }
 
@@ -170,7 +179,8 @@ class ManagedGraphicsSource : public ReaderSource {
     return [this, device, type](Nanoseconds) -> Value {
       unsigned int megahertz = 0;
       const nvml::Result result = library_.clock == nullptr ? -1 : library_.clock(device, type, &megahertz);
-      return result == 0 ? Value(static_cast<double>(megahertz)) : Value(library_.missing("nvmlDeviceGetClockInfo", result));
+      return result == 0 ? Value(static_cast<double>(megahertz))
+                         : Value(library_.missing("nvmlDeviceGetClockInfo", result));
     };
   }
 
@@ -178,7 +188,8 @@ class ManagedGraphicsSource : public ReaderSource {
     return [this, device, part](Nanoseconds) -> Value {
       nvml::Memory memory{};
       const nvml::Result result = library_.memory == nullptr ? -1 : library_.memory(device, &memory);
-      return result == 0 ? Value(static_cast<double>(memory.*part) / (1024 * 1024)) : Value(library_.missing("nvmlDeviceGetMemoryInfo", result));
+      return result == 0 ? Value(static_cast<double>(memory.*part) / (1024 * 1024))
+                         : Value(library_.missing("nvmlDeviceGetMemoryInfo", result));
     };
   }
 

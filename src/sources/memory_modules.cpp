@@ -1,4 +1,5 @@
-// Memory type and speed out of the firmware's tables (DSP0134, "System Management BIOS Reference", 7.18: Memory Device).
+// Memory type and speed out of the firmware's tables (DSP0134, "System Management BIOS Reference", 7.18: Memory
+// Device).
 #include <fmt/format.h>
 
 #include <array>
@@ -20,8 +21,9 @@ constexpr unsigned char kMemoryDevice = 17, kEndOfTable = 127;
 enum Offset { kLength = 1, kSize = 0x0C, kType = 0x12, kSpeed = 0x15, kConfiguredSpeed = 0x20 };
 
 std::string type_name(unsigned char code) {
-  constexpr std::array kNames = {std::pair{0x18, "DDR3"},   std::pair{0x1A, "DDR4"},   std::pair{0x1D, "LPDDR3"}, std::pair{0x1E, "LPDDR4"},
-                                 std::pair{0x22, "DDR5"},   std::pair{0x23, "LPDDR5"}, std::pair{0x13, "DDR2"},   std::pair{0x20, "HBM"}};
+  constexpr std::array kNames = {std::pair{0x18, "DDR3"},   std::pair{0x1A, "DDR4"}, std::pair{0x1D, "LPDDR3"},
+                                 std::pair{0x1E, "LPDDR4"}, std::pair{0x22, "DDR5"}, std::pair{0x23, "LPDDR5"},
+                                 std::pair{0x13, "DDR2"},   std::pair{0x20, "HBM"}};
   for (const auto& [known, name] : kNames) {
     if (known == code) return name;
   }
@@ -32,7 +34,9 @@ std::string type_name(unsigned char code) {
 class Structure {
  public:
   explicit Structure(std::string_view bytes) : bytes_(bytes) {}
-  [[nodiscard]] unsigned char byte(std::size_t at) const { return at < bytes_.size() ? static_cast<unsigned char>(bytes_[at]) : 0; }
+  [[nodiscard]] unsigned char byte(std::size_t at) const {
+    return at < bytes_.size() ? static_cast<unsigned char>(bytes_[at]) : 0;
+  }
   [[nodiscard]] int word(std::size_t at) const { return at + 1 < bytes_.size() ? byte(at) | byte(at + 1) << 8 : 0; }
 
  private:
@@ -62,9 +66,13 @@ Modules modules_in(std::string_view table) {
   return modules;
 }
 
+fs::path table_of(const fs::path& root) { return root / "sys/firmware/dmi/tables/DMI"; }
+
+Modules read_modules(const FileText& file) { return modules_in(file.text + std::string(2, '\0')); }
+
 class MemoryModuleSource : public ReaderSource {
  public:
-  explicit MemoryModuleSource(const fs::path& root) : ReaderSource("memory modules"), table_(root / "sys/firmware/dmi/tables/DMI") {}
+  explicit MemoryModuleSource(const fs::path& root) : ReaderSource("memory modules"), table_(table_of(root)) {}
 
   [[nodiscard]] std::chrono::nanoseconds pace() const override { return std::chrono::minutes(1); }
 
@@ -72,13 +80,14 @@ class MemoryModuleSource : public ReaderSource {
   bool before_sample(Nanoseconds /*now*/) override {
     const FileText file = read_file(table_);
     error_ = file.error;
-    modules_ = modules_in(file.text + std::string(2, '\0'));
+    modules_ = read_modules(file);
     return true;
   }
 
   template <typename Read>
   Reader reader(const char* id, const char* title, Unit unit, bool text, Read read) {
-    return {{id, title, "RAM", "Memory", DeviceKind::memory, unit, table_.string(), -1, text}, [this, read](Nanoseconds) -> Value {
+    return {{id, title, "RAM", "Memory", DeviceKind::memory, unit, table_.string(), -1, text},
+            [this, read](Nanoseconds) -> Value {
               if (error_ != 0) return cannot_read(table_, error_);
               if (modules_.count == 0) return Missing{table_.string() + " tells of no memory modules"};
               return read(modules_);
@@ -89,10 +98,15 @@ class MemoryModuleSource : public ReaderSource {
     std::error_code failed;
     if (!fs::exists(table_, failed)) return {};
     return {reader("ram.type", "Memory type", Unit::none, true,
-                   [](const Modules& m) { return m.type.empty() ? Value(Missing{"a type that is not known"}) : Value(m.type); }),
+                   [](const Modules& m) {
+                     return m.type.empty() ? Value(Missing{"a type that is not known"}) : Value(m.type);
+                   }),
             reader("ram.speed", "Memory speed", Unit::transfers_per_second, false,
-                   [](const Modules& m) { return m.speed > 0 ? Value(m.speed) : Value(Missing{"the firmware tells no speed"}); }),
-            reader("ram.modules", "Memory modules", Unit::none, false, [](const Modules& m) { return Value(static_cast<double>(m.count)); })};
+                   [](const Modules& m) {
+                     return m.speed > 0 ? Value(m.speed) : Value(Missing{"the firmware tells no speed"});
+                   }),
+            reader("ram.modules", "Memory modules", Unit::none, false,
+                   [](const Modules& m) { return Value(static_cast<double>(m.count)); })};
   }
 
   fs::path table_;
@@ -102,6 +116,14 @@ class MemoryModuleSource : public ReaderSource {
 
 }  // namespace
 
-std::unique_ptr<Source> memory_module_source(const fs::path& root) { return std::make_unique<MemoryModuleSource>(root); }
+std::string memory_kind(const fs::path& root) {
+  const Modules modules = read_modules(read_file(table_of(root)));
+  if (modules.type.empty()) return "";
+  return modules.speed > 0 ? fmt::format("{}-{:.0f}", modules.type, modules.speed) : modules.type;
+}
+
+std::unique_ptr<Source> memory_module_source(const fs::path& root) {
+  return std::make_unique<MemoryModuleSource>(root);
+}
 
 }  // namespace idlemeter::sources

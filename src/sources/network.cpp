@@ -27,19 +27,20 @@ class NetworkSource : public ReaderSource {
     return readers;
   }
 
-  void add(std::vector<Reader>& readers, const std::string& name, const char* quantity, const char* title, const char* brief,
-           const fs::path& file) {
+  void add(std::vector<Reader>& readers, const std::string& name, const char* quantity, const char* title,
+           const char* brief, const fs::path& file) {
     Rate& rate = rates_[file.string()];
-    readers.push_back({{fmt::format("net.{}.{}", as_id(name), quantity), fmt::format("Network {} {}", name, title), brief,
-                        fmt::format("Network {}", name), DeviceKind::network, Unit::megabit_per_second, file.string()},
-                       [file, &rate](Nanoseconds now) -> Value {
-                         const FileText text = read_file(file);
-                         if (!text.ok()) return cannot_read(file, text.error);
-                         const auto bytes = leading_count(text.text);
-                         if (!bytes) return Missing{file.string() + " holds no number"};
-                         const Value a_second = rate.next(now, *bytes);
-                         return number(a_second) ? Value(*number(a_second) / 125'000) : a_second;
-                       }});
+    readers.push_back(
+        {{fmt::format("net.{}.{}", as_id(name), quantity), fmt::format("Network {} {}", name, title), brief,
+          fmt::format("Network {}", name), DeviceKind::network, Unit::megabit_per_second, file.string()},
+         [file, &rate](Nanoseconds now) -> Value {
+           const FileText text = read_file(file);
+           if (!text.ok()) return cannot_read(file, text.error);
+           const auto bytes = leading_count(text.text);
+           if (!bytes) return Missing{file.string() + " holds no number"};
+           const Value a_second = rate.next(now, *bytes);
+           return number(a_second) ? Value(*number(a_second) / 125'000) : a_second;
+         }});
   }
 
   fs::path folder_;

@@ -31,7 +31,8 @@ class Cursor {
   std::string name() {
     std::size_t end = 0;
     const auto fits = [&](char c) {
-      return c == '_' || c == ':' || std::isalpha(static_cast<unsigned char>(c)) != 0 || (end > 0 && std::isdigit(static_cast<unsigned char>(c)) != 0);
+      return c == '_' || c == ':' || std::isalpha(static_cast<unsigned char>(c)) != 0 ||
+             (end > 0 && std::isdigit(static_cast<unsigned char>(c)) != 0);
     };
     while (end < rest_.size() && fits(rest_[end])) ++end;
     std::string found(rest_.substr(0, end));

@@ -10,14 +10,20 @@
 namespace idlemeter::sources {
 
 struct MetricLine {
-  enum class Kind { sample, help, unit, other } kind = Kind::other;  ///< other: "# TYPE", "# EOF", a comment, an empty line
+  enum class Kind {
+    sample,
+    help,
+    unit,
+    other
+  } kind = Kind::other;  ///< other: "# TYPE", "# EOF", a comment, an empty line
   std::string name;
   std::vector<std::pair<std::string, std::string>> labels;
   double value = 0;  ///< of a sample; finite
   std::string text;  ///< of a help or a unit
 };
 
-/// Empty where the line is none of the format, or its value is NaN or infinite. Time stamps and exemplars are passed over.
+/// Empty where the line is none of the format, or its value is NaN or infinite. Time stamps and exemplars are passed
+/// over.
 std::optional<MetricLine> metric_line(std::string_view line);
 
 }  // namespace idlemeter::sources

@@ -24,7 +24,8 @@ class PressureSource : public ReaderSource {
  private:
   std::vector<Reader> find() override {
     std::vector<Reader> readers;
-    add(readers, "cpu", {"cpu.pressure", "Programs waiting for the processor", "CPU wait", "Processor", DeviceKind::processor});
+    add(readers, "cpu",
+        {"cpu.pressure", "Programs waiting for the processor", "CPU wait", "Processor", DeviceKind::processor});
     add(readers, "memory", {"ram.pressure", "Programs waiting for memory", "RAM wait", "Memory", DeviceKind::memory});
     add(readers, "io", {"disk.pressure", "Programs waiting for disks", "Disk wait", "Disks", DeviceKind::disk});
     return readers;

@@ -32,7 +32,8 @@ void check_folder(const fs::path& folder) {
 sockaddr_un address_of(const fs::path& socket) {
   sockaddr_un address{};
   address.sun_family = AF_UNIX;
-  if (socket.native().size() >= sizeof address.sun_path) throw Error("too long for a socket's path", socket.string(), "name a shorter one");
+  if (socket.native().size() >= sizeof address.sun_path)
+    throw Error("too long for a socket's path", socket.string(), "name a shorter one");
   socket.native().copy(address.sun_path, sizeof address.sun_path - 1);
   return address;
 }
@@ -49,13 +50,15 @@ bool somebody_listens(const sockaddr_un& address) {
 int listen_privately(const fs::path& socket) {
   check_folder(socket.parent_path());
   const sockaddr_un address = address_of(socket);
-  if (somebody_listens(address)) throw Error("another meter listens here already", socket.string(), "end it, or name another socket");
+  if (somebody_listens(address))
+    throw Error("another meter listens here already", socket.string(), "end it, or name another socket");
   std::error_code failed;
   if (fs::is_socket(socket, failed)) fs::remove(socket, failed);
   const int listening = ::socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC | SOCK_NONBLOCK, 0);
   // The file takes the socket's own mode, so that it is never open to others, not even for a moment.
   const bool ready = listening >= 0 && ::fchmod(listening, 0600) == 0 &&
-                     ::bind(listening, reinterpret_cast<const sockaddr*>(&address), sizeof address) == 0 && ::listen(listening, 16) == 0;
+                     ::bind(listening, reinterpret_cast<const sockaddr*>(&address), sizeof address) == 0 &&
+                     ::listen(listening, 16) == 0;
   if (ready) return listening;
   const int error = errno;
   if (listening >= 0) ::close(listening);

@@ -13,8 +13,9 @@ namespace {
 
 using std::chrono::nanoseconds;
 
-constexpr Word<ComputedReading::Take> kTakes[] = {
-    {"mean", ComputedReading::Take::mean}, {"least", ComputedReading::Take::least}, {"most", ComputedReading::Take::most}};
+constexpr Word<ComputedReading::Take> kTakes[] = {{"mean", ComputedReading::Take::mean},
+                                                  {"least", ComputedReading::Take::least},
+                                                  {"most", ComputedReading::Take::most}};
 
 /// "500 ms", "2 s", "1 min".
 std::optional<nanoseconds> duration_from(const std::string& text) {
@@ -33,8 +34,9 @@ void read_duration(TableReader& table, std::string_view key, nanoseconds& into, 
   const auto text = node->value_exact<std::string>();
   const auto duration = text ? duration_from(*text) : std::nullopt;
   if (!duration || *duration < least || *duration > most) {
-    return table.tell(*node, fmt::format("'{}' is a time from {} ms to {} s in quotes, like \"500 ms\", \"2 s\" or \"1 min\"", key,
-                                         least.count() / kMillisecond, most.count() / kSecond));
+    return table.tell(
+        *node, fmt::format("'{}' is a time from {} ms to {} s in quotes, like \"500 ms\", \"2 s\" or \"1 min\"", key,
+                           least.count() / kMillisecond, most.count() / kSecond));
   }
   into = *duration;
 }
@@ -45,13 +47,15 @@ constexpr nanoseconds kShortestPace = std::chrono::milliseconds(100), kLongestPa
 void read_facts(const toml::table& root, TableReader& table, Settings& settings) {
   const toml::node* node = table.find("facts");
   if (node == nullptr) return;
-  if (!root.get("facts")->is_table()) return table.tell(*node, "'facts' is a table like { \"cpu.name\" = \"Corvid 8\" }");
+  if (!root.get("facts")->is_table())
+    return table.tell(*node, "'facts' is a table like { \"cpu.name\" = \"Corvid 8\" }");
   for (const auto& [key, value] : *node->as_table()) {
     const auto text = value.value_exact<std::string>();
     if (text) {
       settings.facts.emplace(key.str(), *text);
     } else {
-      table.tell(value, fmt::format("the fact '{}' is a string, not {}; quote its id, like \"cpu.name\" = \"Corvid 8\"", key.str(), kind_name(value.type())));
+      table.tell(value, fmt::format("the fact '{}' is a string, not {}; quote its id, like \"cpu.name\" = \"Corvid 8\"",
+                                    key.str(), kind_name(value.type())));
     }
   }
 }
@@ -66,7 +70,8 @@ void read_paces(TableReader& table, Settings& settings) {
     if (pace && *pace >= kShortestPace && *pace <= kLongestPace) {
       settings.paces.emplace(key.str(), *pace);
     } else {
-      table.tell(value, fmt::format("the pace of '{}' is a time from 100 ms to 60 s in quotes, like \"2 s\"", key.str()));
+      table.tell(value,
+                 fmt::format("the pace of '{}' is a time from 100 ms to 60 s in quotes, like \"2 s\"", key.str()));
     }
   }
 }
@@ -100,7 +105,10 @@ ReadingInfo read_info(TableReader& table) {
   }
   const toml::node* id = table.find("id");
   if (id == nullptr) table.tell(table.table(), "a reading without 'id'; give it one, like id = \"own.efficiency\"");
-  if (id != nullptr && !is_id(info.id)) table.tell(*id, fmt::format("'{}' is no id; it is words of a-z, 0-9 and _ with dots between, like \"own.efficiency\"", info.id));
+  if (id != nullptr && !is_id(info.id))
+    table.tell(*id,
+               fmt::format("'{}' is no id; it is words of a-z, 0-9 and _ with dots between, like \"own.efficiency\"",
+                           info.id));
   return info;
 }
 
@@ -137,12 +145,14 @@ std::vector<std::string> read_words(TableReader& table) {
       right = word.has_value();
       words.push_back(word.value_or(""));
     }
-    if (!right) table.tell(*run, "'run' is an array of strings, the program and its arguments, like [\"cat\", \"/tmp/preset\"]");
+    if (!right)
+      table.tell(*run, "'run' is an array of strings, the program and its arguments, like [\"cat\", \"/tmp/preset\"]");
   }
   std::string line;
   table.read("shell", line);
   if (!line.empty() && words.empty()) return {"/bin/sh", "-c", line};
-  if (line.empty() == words.empty()) table.tell(table.table(), "a command has either 'run', without a shell, or 'shell', a line for one");
+  if (line.empty() == words.empty())
+    table.tell(table.table(), "a command has either 'run', without a shell, or 'shell', a line for one");
   return words;
 }
 
@@ -153,7 +163,8 @@ void read_command(TableReader& table, Settings& settings) {
   reading.command = read_words(table);
   read_duration(table, "every", reading.every, kShortestPace, kLongestPace);
   read_duration(table, "limit", reading.limit, std::chrono::milliseconds(10), std::chrono::minutes(1));
-  for (const std::string& word : reading.command) reading.info.source += (reading.info.source.empty() ? "" : " ") + word;
+  for (const std::string& word : reading.command)
+    reading.info.source += (reading.info.source.empty() ? "" : " ") + word;
   settings.commands.push_back(std::move(reading));
 }
 

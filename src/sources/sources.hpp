@@ -33,6 +33,9 @@ std::unique_ptr<Source> memory_source(const fs::path& root);
 /// Memory type and speed.
 std::unique_ptr<Source> memory_module_source(const fs::path& root);
 
+/// "DDR5-6000"; empty where the firmware's tables can't be read.
+std::string memory_kind(const fs::path& root);
+
 /// Rates of each disk.
 std::unique_ptr<Source> disk_source(const fs::path& root);
 

@@ -11,7 +11,8 @@ namespace {
 
 class ThermalZoneSource : public ReaderSource {
  public:
-  explicit ThermalZoneSource(const fs::path& root) : ReaderSource("thermal zones"), folder_(root / "sys/class/thermal") {}
+  explicit ThermalZoneSource(const fs::path& root)
+      : ReaderSource("thermal zones"), folder_(root / "sys/class/thermal") {}
 
  private:
   std::vector<Reader> find() override {
@@ -24,8 +25,9 @@ class ThermalZoneSource : public ReaderSource {
       if (type.empty()) continue;
       const int nth = ++seen[as_id(type)];
       const std::string number = nth > 1 ? fmt::format("{}", nth) : "";
-      readers.push_back({{fmt::format("thermal.{}{}.temp", as_id(type), number), fmt::format("Thermal zone {} {}temperature", type, number.empty() ? "" : number + " "),
-                          type, "Thermal zones", DeviceKind::board, Unit::celsius, file.string()},
+      readers.push_back({{fmt::format("thermal.{}{}.temp", as_id(type), number),
+                          fmt::format("Thermal zone {} {}temperature", type, number.empty() ? "" : number + " "), type,
+                          "Thermal zones", DeviceKind::board, Unit::celsius, file.string()},
                          [file](Nanoseconds) { return read_number(file, 1e-3); }});
     }
     return readers;
