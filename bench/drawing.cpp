@@ -30,9 +30,9 @@ Snapshot values(int i) {
       i, {std::make_shared<Batch>(Batch{list, {i % 100 * 1.0, 80 + i % 173 * 0.7, 2000.0 + i % 397, 7.0}, i})});
 }
 
-/// Laid out and drawn onto a cleared overlay, as the meter does for each change; ten seconds at 144 FPS in the trace.
-void redraw_ten_rows(benchmark::State& state) {
-  const Face face = *read_face(face_text(10)).face;
+/// Laid out and drawn onto a cleared overlay, as the meter does for each change; ten seconds at 144 FPS in each trace.
+void redraw(benchmark::State& state, const std::string& text) {
+  const Face face = *read_face(text).face;
   Painter painter;
   History history;
   for (int i = 0; i < 1'440; ++i) history.add("frame.time", i * kSecond / 144, 7 + i % 13 * 0.3);
@@ -45,6 +45,17 @@ void redraw_ten_rows(benchmark::State& state) {
                  static_cast<int>(bounds.y));
   }
 }
+
+void redraw_ten_rows(benchmark::State& state) { redraw(state, face_text(10)); }
 BENCHMARK(redraw_ten_rows)->Unit(benchmark::kMillisecond);
+
+/// Sixty readings and four traces.
+void redraw_full_face(benchmark::State& state) {
+  std::string text = "flow = \"columns\"\n" + face_text(20);
+  for (int i = 0; i < 3; ++i)
+    text += "[[row]]\nlabel = \"More\"\ncells = [ { reading = \"frame.time\", as = \"trace\", range = [0, 40] } ]\n";
+  redraw(state, text);
+}
+BENCHMARK(redraw_full_face)->Unit(benchmark::kMillisecond);
 
 }  // namespace

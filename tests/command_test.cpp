@@ -58,13 +58,16 @@ TEST(Command, MisuseIsTwoAndFailureIsOneAndBothSayWhy) {
       {"face draw good.toml -o a.png --size 99999x99999", 2, "each side from 16 to 16384"},
       {"face draw good.toml -o a.png --over text.png --size 64x64", 2, "excludes"},
       {"face draw none.toml -o a.png", 1, "none.toml: cannot read the face"},
-      {"face draw empty.toml -o a.png", 1, "empty.toml:1:1: error: a face without rows"},
+      {"face draw empty.toml -o a.png", 1, "empty.toml:1:1: error: a face without rows or pins"},
       {"face draw cut.toml -o a.png", 1, "cut.toml:2:"},
       {"face draw broken.toml -o a.png", 1,
        "broken.toml:1:1: error: a face has no key 'nmae'; did you mean 'name'?\nbroken.toml:3:9: error: 'label'"},
       {"face draw good.toml -o no/folder/a.png", 1, "no/folder/a.png: cannot write the picture"},
       {"face draw good.toml -o a.png --over text.png", 1, "text.png: cannot read the picture"},
       {"face draw good.toml -o a.png", 0, "no reading 'ram.usde' here; nearest: ram.used"},
+      {"face draw good.toml -o a.png --ground snow", 2, "--ground"},
+      {"face new mine.toml --from benchmrak", 2, "'benchmrak' is no starter; did you mean 'benchmark'?"},
+      {"face new good.toml", 1, "good.toml: is there already"},
       {"runs", 1, "there is no store here"},
       {"runs --store notes.db", 1, "notes.db: not an Idle Meter store"},
       {"runs show --store notes.db", 2, "RUN is required"},
@@ -160,6 +163,18 @@ TEST(Command, TheDemoDoesTheWholeJob) {
 
   EXPECT_EQ(run(folder, "demo --folder 'the demo'").status, 0);  // again: runs are added, nothing is overwritten
   EXPECT_EQ(nlohmann::json::parse(run(folder, "runs --json" + store).out).size(), 4u);
+}
+
+TEST(Command, AFaceBeginsFromAStarter) {
+  const testing::Folder folder;
+  EXPECT_NE(run(folder, "face starters").out.find("benchmark"), std::string::npos);
+  EXPECT_EQ(run(folder, "face new faces/mine.toml --from dashboard").status, 0);
+  const Outcome drawn = run(folder, "face draw faces/mine.toml --rig --ground night -o mine.png --size 1280x720");
+  EXPECT_EQ(drawn.status, 0);
+  EXPECT_EQ(drawn.err, "");
+  const Outcome by_name = run(folder, "face draw dashboard --rig --ground night -o by_name.png --size 1280x720");
+  EXPECT_EQ(by_name.err, "");
+  EXPECT_EQ(read_png(folder / "mine.png").width, 1280);
 }
 
 TEST(Command, AFaceIsDrawnOverAPictureAtItsSize) {

@@ -5,7 +5,9 @@
 
 #include "folder.hpp"
 #include "idlemeter/error.hpp"
+#include "idlemeter/starters.hpp"
 #include "picture.hpp"
+#include "session.hpp"
 
 namespace idlemeter {
 namespace {
@@ -55,7 +57,7 @@ TEST(Painter, TextStaysWithinWhatItMeasures) {
   const TextStyle style{"sans", 24, false};
   const TextExtent extent = painter.measure("Wg88%", style);
   Image image = ground(300, 100);
-  painter.draw(scene_of({TextShape{"Wg88%", style, {255, 255, 255, 255}, 50, 60, true}}), image);
+  painter.draw(scene_of({TextShape{"Wg88%", style, {255, 255, 255, 255}, 50, 60, Edge::shadow}}), image);
   const auto [outside, inside] =
       changed(image, {50 - 3, 60 - extent.ascent - 3, extent.width + 6, extent.ascent + extent.descent + 6});
   EXPECT_EQ(outside, 0);
@@ -86,12 +88,60 @@ TEST(Painter, ATraceStaysInItsFieldAndPassesThroughItsPoints) {
   EXPECT_EQ(changed(flat, {50, 69, 100, 2}), (std::pair<int, int>{0, 200}));
 }
 
+TEST(Painter, ARingIsOpenAtTheBottomAndFilledFromTheLeft) {
+  Painter painter;
+  Image image = ground(100, 100);
+  const Color full{255, 0, 0, 255}, empty{0, 0, 255, 255};
+  painter.draw(scene_of({RingShape{{10, 10, 80, 80}, 10, 0.5, full, empty}}), image);
+  EXPECT_EQ(image.at(15, 50), 0xffff0000);  // left
+  EXPECT_EQ(image.at(85, 50), 0xff0000ff);  // right
+  EXPECT_EQ(image.at(50, 85), kGround);     // bottom
+  EXPECT_EQ(image.at(50, 50), kGround);     // middle
+  EXPECT_EQ(changed(image, {10, 10, 80, 80}).first, 0);
+}
+
+TEST(Painter, APictureShowsItsPartAndAMissingOneNothing) {
+  const testing::Folder folder;
+  Image sheet(20, 10);
+  for (int i = 0; i < 200; ++i) sheet.pixels[static_cast<std::size_t>(i)] = i % 20 < 10 ? 0xff00ff00 : 0xffff00ff;
+  write_png(sheet, folder / "sheet.png");
+  Painter painter;
+  Image image = ground(60, 60);
+  painter.draw(scene_of({PictureShape{{10, 10, 40, 40}, (folder / "sheet.png").string(), {0.5, 0, 0.5, 1}},
+                         PictureShape{{0, 0, 60, 60}, (folder / "none.png").string()}}),
+               image);
+  EXPECT_EQ(image.at(30, 30), 0xffff00ff);
+  EXPECT_EQ(image.at(5, 5), kGround);
+  EXPECT_EQ(changed(image, {10, 10, 40, 40}).first, 0);
+}
+
+TEST(Starters, AreRightAndFitEveryUsualPicture) {
+  const testing::Folder folder;
+  rig::Session session(folder / "machine", {}, rig::spec_of("desktop"));
+  session.play(12);
+  for (const Starter& starter : starters()) {
+    const auto file = folder / (std::string(starter.name) + ".toml");
+    write_starter(starter, file);
+    EXPECT_THROW(write_starter(starter, file), Error) << starter.name;  // never overwritten
+    const Face face = load_face(file);
+    for (const std::string& id : readings_of(face))
+      EXPECT_NE(session.values().find(id).info, nullptr) << starter.name << ' ' << id;
+    for (const auto& [width, height] : {std::pair{1280, 720}, {1920, 1080}, {2560, 1440}, {3840, 2160}, {1280, 800}}) {
+      Painter painter;
+      const Rect b = lay_out(face, width, height, session.values(), session.history(), painter).bounds;
+      EXPECT_TRUE(b.x >= 0 && b.y >= 0 && b.x + b.width <= width && b.y + b.height <= height)
+          << starter.name << ' ' << width << 'x' << height;
+    }
+  }
+  EXPECT_TRUE(std::filesystem::exists(folder / "gauge.png"));
+}
+
 TEST(Painter, WhatFallsOutsideTheImageIsLeftOut) {
   Painter painter;
   Image image = ground(30, 30);
   painter.draw(scene_of({BoxShape{{-50, -50, 60, 60}, {255, 0, 0, 255}, 0},
-                         TextShape{"Tidepool", {}, {255, 255, 255, 255}, -20, 35, true},
-                         TextShape{"far", {}, {255, 255, 255, 255}, 1e6, -1e6, true},
+                         TextShape{"Tidepool", {}, {255, 255, 255, 255}, -20, 35, Edge::outline},
+                         TextShape{"far", {}, {255, 255, 255, 255}, 1e6, -1e6, Edge::shadow},
                          TraceShape{{-20, -20, 100, 100}, {{-20, 0}, {80, 60}}, {0, 255, 0, 255}, 2}}),
                image);
   EXPECT_EQ(image.at(0, 0), 0xffff0000);

@@ -13,7 +13,7 @@ TEST(Face, ReadsWhatTheFileSays) {
   const FaceReading reading = read_face(R"(
 name  = "Bench corner"
 place = { anchor = "bottom-right", dx = -4, dy = 20.5 }
-text  = { font = "DejaVu Sans", size = 22, color = "#f4f4f4", shadow = false }
+text  = { font = "DejaVu Sans", size = 22, color = "#f4f4f4", edge = "outline" }
 back  = { color = "#10141f", opacity = 0.4, radius = 3 }
 flow  = "line"
 span  = "10 s"
@@ -30,7 +30,7 @@ cells = [ { reading = "gpu.hotspot.temp", caution = 85, danger = 95.5, title = "
   EXPECT_EQ(face.place.anchor, Anchor::bottom_right);
   EXPECT_EQ(face.place.dx, -4);
   EXPECT_EQ(face.text.font, "DejaVu Sans");
-  EXPECT_FALSE(face.text.shadow);
+  EXPECT_EQ(face.text.edge, Edge::outline);
   EXPECT_EQ(face.back.opacity, 0.4);
   EXPECT_EQ(face.flow, Flow::line);
   EXPECT_EQ(face.span, (Span{Span::Kind::last, 10 * kSecond}));
@@ -52,7 +52,7 @@ struct Broken {
 };
 
 constexpr Broken kBroken[] = {
-    {"", 1, 1, "a face without rows; begin one with [[row]]"},
+    {"", 1, 1, "a face without rows or pins; begin one with [[row]]"},
     {"name = \"a", 1, 10, ""},
     {"[[row]\nlabel = 1", 1, 7, ""},
     {"nmae = \"a\"\n[[row]]", 1, 1, "a face has no key 'nmae'; did you mean 'name'?"},
@@ -63,7 +63,7 @@ constexpr Broken kBroken[] = {
     {"place = { anchr = \"top\" }\n[[row]]", 1, 11, "'place' has no key 'anchr'; did you mean 'anchor'?"},
     {"text = { size = 0 }\n[[row]]", 1, 17, "'size' of 'text' is from 4 to 400, not 0"},
     {"text = { size = nan }\n[[row]]", 1, 17, "'size' of 'text' is from 4 to 400, not nan"},
-    {"text = { shadow = \"yes\" }\n[[row]]", 1, 19, "'shadow' of 'text' is true or false, not a string"},
+    {"text = { edge = \"glow\" }\n[[row]]", 1, 17, "'glow' is no edge; it is one of 'none', 'shadow', 'outline'"},
     {"text = { color = \"red\" }\n[[row]]", 1, 18, "'red' is no colour; write it like \"#8fd694\""},
     {"back = { opacity = 55 }\n[[row]]", 1, 20, "'opacity' of 'back' is from 0 to 1, not 55"},
     {"flow = \"stacked\"\n[[row]]", 1, 8, "'stacked' is no flow; did you mean 'stack'?"},
@@ -82,6 +82,36 @@ constexpr Broken kBroken[] = {
     {"[[row]]\ncells = [ { reading = \"a\", range = [40, 0] } ]", 2, 36,
      "'range' goes from a smaller to a larger number"},
     {"[[row]]\ncells = [ { reading = \"a\", range = [1] } ]", 2, 36, "'range' is two numbers like [0, 40]"},
+    {"[[row]]\nrule = 1", 2, 8, "'rule' of 'row' is true or false, not a whole number"},
+    {"[[row]]\ngap = -4", 2, 7, "'gap' of 'row' is from 0 to 400, not -4"},
+    {"[[row]]\nback = { opacity = 2 }", 2, 20, "'opacity' of 'back' is from 0 to 1, not 2"},
+    {"columns = 0\n[[row]]", 1, 11, "'columns' of a face is from 1 to 8, not 0"},
+    {"lines = 1.5\n[[row]]", 1, 9, "'lines' of a face is a whole number, not a number"},
+    {"text = { weight = \"fat\" }\n[[row]]", 1, 19, "'fat' is no weight; it is one of 'normal', 'bold'"},
+    {"text = { scale = 0 }\n[[row]]", 1, 18, "'scale' of 'text' is from 0.25 to 8, not 0"},
+    {"[[row]]\ncells = [ { reading = \"a\", align = \"rigth\" } ]", 2, 36,
+     "'rigth' is no align; did you mean 'right'?"},
+    {"[[row]]\ncells = [ { reading = \"a\", as = \"reel\" } ]", 2, 11, "a reel without 'sheet'"},
+    {"[[row]]\ncells = [ { reading = \"a\", as = \"reel\", sheet = \"/etc/x.png\" } ]", 2, 49,
+     "'sheet' stays in the face's folder, '/etc/x.png' does not"},
+    {"[[row]]\ncells = [ { reading = \"a\", as = \"reel\", sheet = \"../x.png\" } ]", 2, 49,
+     "copy the file beside the face"},
+    {"[[row]]\ncells = [ { reading = \"a\", grid = [0, 2] } ]", 2, 35, "'grid' is how many columns and rows"},
+    {"[[row]]\ncells = [ { reading = \"a\", grid = [2, 2], states = 5 } ]", 2, 52,
+     "'states' of 'cells' is from 1 to 4, not 5"},
+    {"[[pin]]\nat = [1, 2]", 1, 1, "a pin has one of 'text', 'reading', 'box' and 'picture'"},
+    {"[[pin]]\ntext = \"a\"\nbox = [1, 2]\nat = [1, 2]", 1, 1, "a pin has one of"},
+    {"[[pin]]\ntext = \"a\"", 1, 1, "a pin has 'at', two numbers"},
+    {"[[pin]]\ntext = \"a\"\nat = [1]", 3, 6, "a pin has 'at', two numbers"},
+    {"[[pin]]\ntext = \"a\"\nat = [1, 99999]", 3, 6, "'at' is within 4000"},
+    {"[[pin]]\ntext = \"{gpu.load\"\nat = [1, 2]", 2, 8, "a '{' alone; write {reading} or {reading:.1f}"},
+    {"[[pin]]\ntext = \"a } b\"\nat = [1, 2]", 2, 8, "a '}' alone"},
+    {"[[pin]]\ntext = \"{gpu.load:q}\"\nat = [1, 2]", 2, 8, "'q' is no format; write it like .0f"},
+    {"[[pin]]\ntext = \"{:.0f}\"\nat = [1, 2]", 2, 8, "a place without a reading"},
+    {"[[pin]]\nbox = [0, 2]\nat = [1, 2]", 2, 7, "'box' is its width and height"},
+    {"[[pin]]\npicture = \"a.png\"\nat = [1, 2]", 1, 1, "a picture has 'width' and 'height'"},
+    {"[[pin]]\nreading = \"a\"\nas = \"text+trace\"\nat = [1, 2]", 3, 6, "a pin shows one thing"},
+    {"[[pin]]\ntext = \"a\"\nat = [1, 2]\nlayer = \"top\"", 4, 9, "'top' is no layer; it is one of 'front', 'behind'"},
 };
 
 TEST(Face, EveryMistakeIsToldWithItsPlaceAndWhatIsRight) {
@@ -231,6 +261,93 @@ TEST(Layout, ATraceEndsAtTheRightWithTheNewestValue) {
   EXPECT_EQ(trace->points.back().x, trace->rect.x + 200);
   EXPECT_EQ(trace->points.back().y, trace->rect.y);   // 20 is above the range: at its top
   EXPECT_EQ(trace->points.front().y, trace->rect.y);  // 10 is the top
+}
+
+/// The text shapes with these words, in the order of the scene.
+std::vector<TextShape> find_texts(const Scene& scene, const std::string& words) {
+  auto found = texts(scene);
+  std::erase_if(found, [&](const TextShape& text) { return text.text != words; });
+  return found;
+}
+
+TEST(Layout, ColumnsStandSideBySideAndLinesWrap) {
+  const std::string rows = "[[row]]\nlabel = \"A\"\n[[row]]\nlabel = \"B\"\n[[row]]\nlabel = \"C\"\n";
+  const Scene columns = scene_of("flow = \"columns\"\ncolumns = 2\n" + rows, values(1));
+  const auto at = [](const Scene& scene, const char* label) { return find_texts(scene, label).at(0); };
+  EXPECT_EQ(at(columns, "A").x, at(columns, "B").x);
+  EXPECT_GT(at(columns, "C").x, at(columns, "A").x);
+  EXPECT_EQ(at(columns, "C").baseline, at(columns, "A").baseline);
+  const Scene line = scene_of("flow = \"line\"\n" + rows, values(1));
+  EXPECT_EQ(at(line, "C").baseline, at(line, "A").baseline);
+  EXPECT_GT(at(line, "C").x, at(line, "B").x);
+  const Scene wrapped = scene_of("flow = \"line\"\nlines = 2\n" + rows, values(1));
+  EXPECT_EQ(at(wrapped, "B").baseline, at(wrapped, "A").baseline);
+  EXPECT_GT(at(wrapped, "C").baseline, at(wrapped, "A").baseline);
+  EXPECT_LT(wrapped.bounds.width, line.bounds.width);
+}
+
+TEST(Layout, ARingIsFilledToItsShareAndAReelShowsItsState) {
+  const auto shapes = [](double load) {
+    const Scene scene = scene_of(
+        "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"ring\", width = 80 }, { reading = \"gpu.load\", as = "
+        "\"reel\", sheet = \"s.png\", grid = [4, 2], "
+        "states = 7, range = [0, 70] } ]\n",
+        values(load));
+    RingShape ring;
+    PictureShape reel;
+    for (const Shape& shape : scene.shapes) {
+      if (const auto* found = std::get_if<RingShape>(&shape)) ring = *found;
+      if (const auto* found = std::get_if<PictureShape>(&shape)) reel = *found;
+    }
+    return std::pair(ring, reel);
+  };
+  const struct {
+    double load, share, x, y;
+  } cases[] = {{0, 0, 0, 0},        {9.9, 0.099, 0, 0}, {10, 0.1, 0.25, 0}, {45, 0.45, 0, 0.5},
+               {70, 0.7, 0.5, 0.5}, {250, 1, 0.5, 0.5}, {-5, 0, 0, 0}};
+  for (const auto& c : cases) {
+    const auto [ring, reel] = shapes(c.load);
+    EXPECT_DOUBLE_EQ(ring.share, c.share) << c.load;
+    EXPECT_EQ(ring.rect.width, 80);
+    EXPECT_EQ(reel.source.x, c.x) << c.load;
+    EXPECT_EQ(reel.source.y, c.y) << c.load;
+    EXPECT_EQ(reel.source.width, 0.25);
+  }
+}
+
+TEST(Layout, PinsStandWhereTheyAreToldInFrontOrBehind) {
+  const Scene scene = scene_of(
+      "[[row]]\nlabel = \"Row\"\n[[pin]]\nat = [100, 200]\ntext = \"{{x}} {gpu.load:.1f} {no.such} {gpu.temp}\"\n"
+      "[[pin]]\nat = [1000, 900]\nbox = [50, 40]\nlayer = \"behind\"\n",
+      values(42), History{}, 3840, 2160);
+  EXPECT_TRUE(std::holds_alternative<BoxShape>(scene.shapes.front()));
+  EXPECT_EQ(std::get<BoxShape>(scene.shapes.front()).rect.x, 2000);
+  const auto* text = std::get_if<TextShape>(&scene.shapes.back());
+  ASSERT_NE(text, nullptr);
+  EXPECT_EQ(text->text, "{x} 42.0 – 60 °C");
+  EXPECT_EQ(text->x, 200);
+  EXPECT_EQ(scene.bounds.x + scene.bounds.width, 2100);
+  EXPECT_EQ(scene.bounds.y + scene.bounds.height, 1880);
+}
+
+TEST(Layout, ValuesAreAlignedInTheirColumn) {
+  const auto x = [](const char* align) {
+    return find_texts(scene_of(std::string("[[row]]\ncells = [ { reading = \"gpu.load\", width = 300, align = \"") +
+                                   align + "\" } ]\n[[row]]\ncells = [ { reading = \"gpu.temp\", width = 600 } ]\n",
+                               values(7)),
+                      "7")
+        .at(0)
+        .x;
+  };
+  EXPECT_LT(x("left"), x("centre"));
+  EXPECT_LT(x("centre"), x("right"));
+}
+
+TEST(Face, NamesItsReadings) {
+  const FaceReading reading = read_face(
+      "[[row]]\ncells = [ { reading = \"a.b\" }, { reading = \"c.d\" } ]\n[[pin]]\nat = [1, 1]\ntext = \"{e.f} "
+      "{a.b:.0f}\"\n");
+  EXPECT_EQ(readings_of(reading.face.value()), (std::vector<std::string>{"a.b", "c.d", "e.f"}));
 }
 
 TEST(History, KeepsTheLastWhile) {

@@ -23,8 +23,10 @@ struct Color {
 std::optional<Color> color_from(std::string_view text);
 
 enum class Anchor : std::uint8_t { top_left, top, top_right, left, centre, right, bottom_left, bottom, bottom_right };
-enum class Flow : std::uint8_t { stack, line };
-enum class Show : std::uint8_t { text, trace, text_and_trace };
+enum class Flow : std::uint8_t { stack, line, columns };
+enum class Show : std::uint8_t { text, trace, text_and_trace, ring, reel };
+enum class Align : std::uint8_t { left, centre, right };
+enum class Edge : std::uint8_t { none, shadow, outline };
 
 /// What the live statistics of a face cover.
 struct Span {
@@ -36,24 +38,65 @@ struct Span {
 
 // Lengths are in 1/1080 of the picture's height, so that a face looks the same at every resolution.
 
+/// A picture that holds the states of something in a grid, read row by row.
+struct Sheet {
+  std::string file;  ///< a PNG, relative to the face's folder
+  int columns = 1, rows = 1;
+  int states = 1;  ///< how many places of the grid are used
+};
+
 /// Shows one reading.
 struct Cell {
   std::string reading;
   Show as = Show::text;
+  Align align = Align::right;             ///< of the value in its column
   std::string title;                      ///< a word before the value; none where empty
   std::optional<Unit> unit;               ///< the reading's own where empty
   std::optional<int> digits;              ///< after the point; the unit's usual number where empty
   std::optional<Color> color;             ///< of the value or the trace
   std::optional<double> caution, danger;  ///< in the shown unit: from here on the value takes the warning colours
-  double width = 240, height = 40;        ///< of a trace
-  std::optional<std::pair<double, double>> range;  ///< of a trace, in the shown unit; fits the values where empty
+  std::optional<double> width, height;    ///< of a trace (240, 40), a ring or a reel; least width of a text
+  std::optional<std::pair<double, double>> range;  ///< in the shown unit; a trace fits its values, others take 0 to 100
   double seconds = 10;                             ///< that a trace reaches back
+  Sheet sheet;                                     ///< of a reel
+};
+
+/// A box behind something.
+struct Back {
+  Color color{16, 20, 31, 255};
+  double opacity = 0.55;  ///< 0 to 1
+  double radius = 8;
 };
 
 struct Row {
   std::string label;
   std::optional<Color> color;  ///< of the label; by the kind of device where empty
+  std::optional<Back> back;    ///< of this row alone
+  double gap = 0;              ///< more space before it
+  bool rule = false;           ///< a thin line before it
   std::vector<Cell> cells;
+};
+
+/// A part of a text with places for readings: either words, or a reading with its format.
+struct TextPiece {
+  std::string text;
+  std::string reading;
+  std::string format;  ///< std::format's for a number, strftime's for the time of day; empty: as it is shown elsewhere
+};
+
+/// A thing at an exact place: a text, a reading shown in any way but as text and trace, a box, or a picture.
+struct Pin {
+  double x = 0, y = 0;  ///< of its top left corner, in 1/1080 of the picture's height
+  enum class What : std::uint8_t { text, cell, box, picture } what = What::text;
+  bool behind = false;  ///< behind the rows
+  std::vector<TextPiece> text;
+  std::optional<double> size;  ///< of text; the face's where empty
+  std::optional<Color> color;  ///< of text and box
+  bool bold = false;
+  Cell cell;
+  Back box;                      ///< opacity and corner radius of a box
+  std::string picture;           ///< a PNG, relative to the face's folder
+  double width = 0, height = 0;  ///< of a box or a picture
 };
 
 struct Face {
@@ -65,17 +108,19 @@ struct Face {
   struct {
     std::string font = "sans";
     double size = 18;
+    double scale = 1;  ///< makes the text, and all that is measured by it, larger or smaller
+    bool bold = false;
     Color color{244, 244, 244, 255};
-    bool shadow = true;
+    Edge edge = Edge::shadow;
   } text;
-  struct {
-    Color color{16, 20, 31, 255};
-    double opacity = 0.55;  ///< 0 to 1
-    double radius = 8;
-  } back;
+  Back back;
   Flow flow = Flow::stack;
+  int lines = 1;    ///< that a flow in a line may take
+  int columns = 2;  ///< of a flow in columns
   Span span;
   std::vector<Row> rows;
+  std::vector<Pin> pins;
+  std::filesystem::path folder;  ///< that pictures are relative to
 };
 
 /// Something to tell the author of a face.
@@ -93,6 +138,9 @@ struct FaceReading {
   std::optional<Face> face;  ///< empty where any finding is an error
   std::vector<Finding> findings;
 };
+
+/// All readings that the face names, each once, in their order.
+std::vector<std::string> readings_of(const Face& face);
 
 /// Reads a face; never throws on what the text holds. A text that isn't TOML has one finding, anything else all of
 /// them.

@@ -42,7 +42,7 @@ struct TextShape {
   Color color;
   double x = 0;         ///< left end
   double baseline = 0;  ///< y
-  bool shadow = false;
+  Edge edge = Edge::none;
 };
 
 /// A line through points whose x doesn't fall.
@@ -53,9 +53,24 @@ struct TraceShape {
   double line_width = 1;
 };
 
-using Shape = std::variant<BoxShape, TextShape, TraceShape>;
+/// An arc from the bottom left over the top to the bottom right, filled up to a share of it.
+struct RingShape {
+  Rect rect;  ///< the circle's square
+  double thickness = 4;
+  double share = 0;  ///< 0 to 1
+  Color color, ground;
+};
 
-/// Shapes from back to front; `bounds` holds them all.
+/// A picture, or a part of one: `source` in shares of its width and height.
+struct PictureShape {
+  Rect rect;
+  std::string file;
+  Rect source{0, 0, 1, 1};
+};
+
+using Shape = std::variant<BoxShape, TextShape, TraceShape, RingShape, PictureShape>;
+
+/// Shapes from back to front; `bounds` holds the box of the rows and all pins.
 struct Scene {
   int width = 0, height = 0;  ///< of the picture
   std::vector<Shape> shapes;

@@ -8,6 +8,7 @@
 #include "draw/blend.hpp"
 #include "draw/trace.hpp"
 #include "idlemeter/draw.hpp"
+#include "idlemeter/error.hpp"
 
 namespace idlemeter {
 namespace {
@@ -30,22 +31,22 @@ struct Mask {
   }
 };
 
-/// A text that was drawn before: its size, its shape and the dark rim that makes it legible on bright ground.
+/// A text that was drawn before: its size, its shape and the dark rims that make it legible on bright ground.
 struct KnownText {
   TextExtent extent;
   Mask shape;
-  Mask rim;
+  Mask shadow, outline;
   std::uint64_t last_used = 0;
 };
 
-/// The shape grown by `radius` pixels in every direction and a little further down, as a shadow falls.
-Mask grown(const Mask& shape, int radius) {
-  Mask rim{shape.left - radius, shape.top - radius, shape.width + 2 * radius, shape.height + 2 * radius + 1, {}};
+/// The shape grown by `radius` pixels in every direction and, as a shadow falls, by `fall` more downwards.
+Mask grown(const Mask& shape, int radius, int fall) {
+  Mask rim{shape.left - radius, shape.top - radius, shape.width + 2 * radius, shape.height + 2 * radius + fall, {}};
   rim.cover.resize(static_cast<std::size_t>(rim.width) * static_cast<std::size_t>(rim.height));
   for (int y = 0; y < rim.height; ++y) {
     for (int x = 0; x < rim.width; ++x) {
       std::uint8_t most = 0;
-      for (int dy = -radius - 1; dy <= radius; ++dy) {
+      for (int dy = -radius - fall; dy <= radius; ++dy) {
         for (int dx = -radius; dx <= radius; ++dx) most = std::max(most, shape.at(x - radius + dx, y - radius + dy));
       }
       rim.cover[static_cast<std::size_t>(y) * static_cast<std::size_t>(rim.width) + static_cast<std::size_t>(x)] = most;
@@ -53,6 +54,25 @@ Mask grown(const Mask& shape, int radius) {
   }
   return rim;
 }
+
+/// A cairo context on an image, and what has to go with it.
+class Canvas {
+ public:
+  explicit Canvas(Image& onto)
+      : surface_(cairo_image_surface_create_for_data(reinterpret_cast<unsigned char*>(onto.pixels.data()),
+                                                     CAIRO_FORMAT_ARGB32, onto.width, onto.height, onto.width * 4),
+                 &cairo_surface_destroy),
+        cairo_(cairo_create(surface_.get()), &cairo_destroy) {}
+
+  [[nodiscard]] cairo_t* get() const { return cairo_.get(); }
+  void ink(Color c) const {
+    cairo_set_source_rgba(get(), c.red / 255.0, c.green / 255.0, c.blue / 255.0, c.alpha / 255.0);
+  }
+
+ private:
+  std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> surface_;
+  std::unique_ptr<cairo_t, decltype(&cairo_destroy)> cairo_;
+};
 
 void blend(const Mask& mask, std::uint32_t pixel, Image& onto, int x, int y) {
   x += mask.left;
@@ -85,6 +105,7 @@ struct Painter::State {
   GObject<PangoFontMap> font_map;
   GObject<PangoContext> context;
   std::map<Key, KnownText> texts;
+  std::map<std::string, Image> pictures;
   std::uint64_t uses = 0;
 
   GObject<PangoLayout> layout_of(const std::string& text, const TextStyle& style) const;
@@ -93,6 +114,9 @@ struct Painter::State {
   void forget_oldest();
   void draw(const BoxShape& box, Image& onto, int x, int y);
   void draw(const TextShape& text, Image& onto, int x, int y);
+  void draw(const RingShape& ring, Image& onto, int x, int y);
+  void draw(const PictureShape& shape, Image& onto, int x, int y);
+  Image& picture(const std::string& file);
   void draw(const TraceShape& trace, Image& onto, int x, int y) { draw_trace(trace, onto, x, y); }
 };
 
@@ -134,7 +158,9 @@ KnownText Painter::State::make(const std::string& text, const TextStyle& style) 
     mask.cover.insert(mask.cover.end(), row, row + mask.width);
   }
   cairo_surface_destroy(surface);
-  known.rim = grown(mask, std::max(1, static_cast<int>(std::lround(style.size / 18))));
+  const int rim = std::max(1, static_cast<int>(std::lround(style.size / 18)));
+  known.shadow = grown(mask, rim, 1);
+  known.outline = grown(mask, rim + 1, 0);
   return known;
 }
 
@@ -163,32 +189,73 @@ void Painter::State::draw(const TextShape& text, Image& onto, int x, int y) {
   const KnownText& shape = known(text.text, text.style);
   const int left = static_cast<int>(std::lround(text.x)) - x,
             baseline = static_cast<int>(std::lround(text.baseline)) - y;
-  if (text.shadow) {
-    const auto strength = static_cast<std::uint8_t>(text.color.alpha * 3 / 5);
-    blend(shape.rim, premultiplied({0, 0, 0, strength}), onto, left, baseline);
-  }
+  const double strength = text.edge == Edge::outline ? 0.85 : 0.6;
+  const auto alpha = static_cast<std::uint8_t>(std::lround(text.color.alpha * strength));
+  if (text.edge == Edge::shadow) blend(shape.shadow, premultiplied({0, 0, 0, alpha}), onto, left, baseline);
+  if (text.edge == Edge::outline) blend(shape.outline, premultiplied({0, 0, 0, alpha}), onto, left, baseline);
   blend(shape.shape, premultiplied(text.color), onto, left, baseline);
 }
 
 void Painter::State::draw(const BoxShape& box, Image& onto, int x, int y) {
-  cairo_surface_t* surface =
-      cairo_image_surface_create_for_data(reinterpret_cast<unsigned char*>(onto.pixels.data()), CAIRO_FORMAT_ARGB32,
-                                          onto.width, onto.height, onto.width * 4);
-  cairo_t* cairo = cairo_create(surface);
+  const Canvas canvas(onto);
   const Rect rect{box.rect.x - x, box.rect.y - y, box.rect.width, box.rect.height};
   const double radius = std::min({box.radius, rect.width / 2, rect.height / 2});
   const double right = rect.x + rect.width - radius, bottom = rect.y + rect.height - radius;
-  cairo_new_path(cairo);
-  cairo_arc(cairo, right, rect.y + radius, radius, -M_PI / 2, 0);
-  cairo_arc(cairo, right, bottom, radius, 0, M_PI / 2);
-  cairo_arc(cairo, rect.x + radius, bottom, radius, M_PI / 2, M_PI);
-  cairo_arc(cairo, rect.x + radius, rect.y + radius, radius, M_PI, 3 * M_PI / 2);
-  cairo_close_path(cairo);
-  cairo_set_source_rgba(cairo, box.color.red / 255.0, box.color.green / 255.0, box.color.blue / 255.0,
-                        box.color.alpha / 255.0);
-  cairo_fill(cairo);
-  cairo_destroy(cairo);
-  cairo_surface_destroy(surface);
+  cairo_new_path(canvas.get());
+  cairo_arc(canvas.get(), right, rect.y + radius, radius, -M_PI / 2, 0);
+  cairo_arc(canvas.get(), right, bottom, radius, 0, M_PI / 2);
+  cairo_arc(canvas.get(), rect.x + radius, bottom, radius, M_PI / 2, M_PI);
+  cairo_arc(canvas.get(), rect.x + radius, rect.y + radius, radius, M_PI, 3 * M_PI / 2);
+  cairo_close_path(canvas.get());
+  canvas.ink(box.color);
+  cairo_fill(canvas.get());
+}
+
+void Painter::State::draw(const RingShape& ring, Image& onto, int x, int y) {
+  constexpr double kStart = 0.75 * M_PI, kSweep = 1.5 * M_PI;  // three quarters of a circle, open at the bottom
+  const Canvas canvas(onto);
+  const double middle_x = ring.rect.x - x + ring.rect.width / 2, middle_y = ring.rect.y - y + ring.rect.height / 2;
+  const double radius = std::max(0.5, (std::min(ring.rect.width, ring.rect.height) - ring.thickness) / 2);
+  cairo_set_line_width(canvas.get(), ring.thickness);
+  cairo_set_line_cap(canvas.get(), CAIRO_LINE_CAP_ROUND);
+  const auto arc = [&](double share, Color color) {
+    cairo_new_path(canvas.get());
+    cairo_arc(canvas.get(), middle_x, middle_y, radius, kStart, kStart + kSweep * share);
+    canvas.ink(color);
+    cairo_stroke(canvas.get());
+  };
+  arc(1, ring.ground);
+  if (ring.share > 0) arc(ring.share, ring.color);
+}
+
+/// The file as it was when it was first drawn; a file that can't be read is an empty picture.
+Image& Painter::State::picture(const std::string& file) {
+  const auto [entry, is_new] = pictures.try_emplace(file);
+  if (!is_new) return entry->second;
+  try {
+    entry->second = read_png(file);
+  } catch (const Error&) {
+    // The frame is drawn without it; whoever set the face up has been told.
+  }
+  return entry->second;
+}
+
+void Painter::State::draw(const PictureShape& shape, Image& onto, int x, int y) {
+  Image& image = picture(shape.file);
+  if (image.width == 0 || shape.rect.width <= 0 || shape.rect.height <= 0) return;
+  const Rect part{shape.source.x * image.width, shape.source.y * image.height, shape.source.width * image.width,
+                  shape.source.height * image.height};
+  const Canvas canvas(onto);
+  const std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> from(
+      cairo_image_surface_create_for_data(reinterpret_cast<unsigned char*>(image.pixels.data()), CAIRO_FORMAT_ARGB32,
+                                          image.width, image.height, image.width * 4),
+      &cairo_surface_destroy);
+  cairo_translate(canvas.get(), shape.rect.x - x, shape.rect.y - y);
+  cairo_rectangle(canvas.get(), 0, 0, shape.rect.width, shape.rect.height);
+  cairo_clip(canvas.get());
+  cairo_scale(canvas.get(), shape.rect.width / part.width, shape.rect.height / part.height);
+  cairo_set_source_surface(canvas.get(), from.get(), -part.x, -part.y);
+  cairo_paint(canvas.get());
 }
 
 Painter::Painter() : state_(std::make_unique<State>()) {}

@@ -2,7 +2,10 @@
 
 #include <algorithm>
 #include <charconv>
+#include <cmath>
+#include <tuple>
 
+#include "face/place_holders.hpp"
 #include "face/toml_reader.hpp"
 
 namespace idlemeter {
@@ -17,8 +20,18 @@ constexpr Word<Anchor> kAnchors[] = {{"top-left", Anchor::top_left},
                                      {"bottom-left", Anchor::bottom_left},
                                      {"bottom", Anchor::bottom},
                                      {"bottom-right", Anchor::bottom_right}};
-constexpr Word<Flow> kFlows[] = {{"stack", Flow::stack}, {"line", Flow::line}};
-constexpr Word<Show> kShows[] = {{"text", Show::text}, {"trace", Show::trace}, {"text+trace", Show::text_and_trace}};
+constexpr Word<Flow> kFlows[] = {{"stack", Flow::stack}, {"line", Flow::line}, {"columns", Flow::columns}};
+constexpr Word<Align> kAligns[] = {{"left", Align::left}, {"centre", Align::centre}, {"right", Align::right}};
+constexpr Word<Edge> kEdges[] = {{"none", Edge::none}, {"shadow", Edge::shadow}, {"outline", Edge::outline}};
+constexpr Word<bool> kWeights[] = {{"normal", false}, {"bold", true}};
+constexpr Word<bool> kLayers[] = {{"front", false}, {"behind", true}};
+constexpr Word<Pin::What> kWhats[] = {
+    {"text", Pin::What::text}, {"reading", Pin::What::cell}, {"box", Pin::What::box}, {"picture", Pin::What::picture}};
+constexpr Word<Show> kShows[] = {{"text", Show::text},
+                                 {"trace", Show::trace},
+                                 {"text+trace", Show::text_and_trace},
+                                 {"ring", Show::ring},
+                                 {"reel", Show::reel}};
 
 constexpr double kLargestLength = 4000;  // in 1/1080 of the height: wider than any picture
 constexpr double kLargestNumber = 1e15;
@@ -32,14 +45,16 @@ void read_place(TableReader& table, Face& face) {
 void read_text(TableReader& table, Face& face) {
   table.read("font", face.text.font);
   table.read("size", face.text.size, 4, 400);
+  table.read("scale", face.text.scale, 0.25, 8);
+  table.read_word("weight", face.text.bold, kWeights);
   table.read("color", face.text.color);
-  table.read("shadow", face.text.shadow);
+  table.read_word("edge", face.text.edge, kEdges);
 }
 
-void read_back(TableReader& table, Face& face) {
-  table.read("color", face.back.color);
-  table.read("opacity", face.back.opacity, 0, 1);
-  table.read("radius", face.back.radius, 0, 200);
+void read_back(TableReader& table, Back& back) {
+  table.read("color", back.color);
+  table.read("opacity", back.opacity, 0, 1);
+  table.read("radius", back.radius, 0, 200);
 }
 
 /// "recording", "cleared", "10 s".
@@ -75,32 +90,76 @@ void read_unit(TableReader& table, std::optional<Unit>& unit) {
   table.tell(*node, fmt::format("'{}' is no unit{}", *text, did_you_mean(*text, symbols)));
 }
 
+/// Two numbers in brackets; empty, with nothing told, for anything else.
+std::optional<std::pair<double, double>> pair_of(const toml::node* node) {
+  const toml::array* array = node == nullptr ? nullptr : node->as_array();
+  const bool pair = array != nullptr && array->size() == 2 && array->get(0)->is_number() && array->get(1)->is_number();
+  return pair ? std::optional(std::pair(*array->get(0)->value<double>(), *array->get(1)->value<double>()))
+              : std::nullopt;
+}
+
 void read_range(TableReader& table, std::optional<std::pair<double, double>>& range) {
   const toml::node* node = table.find("range");
   if (node == nullptr) return;
-  const toml::array* array = node->as_array();
-  const bool pair = array != nullptr && array->size() == 2 && array->get(0)->is_number() && array->get(1)->is_number();
+  const auto pair = pair_of(node);
   if (!pair) return table.tell(*node, "'range' is two numbers like [0, 40]");
-  const double low = *array->get(0)->value<double>(), high = *array->get(1)->value<double>();
-  if (!(low < high && low >= -kLargestNumber && high <= kLargestNumber))
-    return table.tell(*node, "'range' goes from a smaller to a larger number");
-  range = {low, high};
+  const bool rises = pair->first < pair->second && pair->first >= -kLargestNumber && pair->second <= kLargestNumber;
+  if (!rises) return table.tell(*node, "'range' goes from a smaller to a larger number");
+  range = pair;
 }
 
-Cell read_cell(TableReader& table) {
-  Cell cell;
+/// A file's name within the face's folder.
+void read_file_name(TableReader& table, std::string_view key, std::string& into) {
+  table.read(key, into);
+  const std::filesystem::path path(into);
+  const bool leaves = path.is_absolute() || std::find(path.begin(), path.end(), "..") != path.end();
+  if (leaves)
+    table.tell(*table.find(key),
+               fmt::format("'{}' stays in the face's folder, '{}' does not; copy the file beside the face", key, into));
+}
+
+/// sheet = "fuel.png", grid = [4, 2] (columns and rows), states = 7
+void read_sheet(TableReader& table, Cell& cell) {
+  read_file_name(table, "sheet", cell.sheet.file);
+  if (const toml::node* grid = table.find("grid")) {
+    const auto pair = pair_of(grid).value_or(std::pair(0.0, 0.0));
+    const auto whole = [](double n) { return n >= 1 && n <= 64 && n == std::floor(n); };
+    if (!whole(pair.first) || !whole(pair.second)) {
+      return table.tell(*grid, "'grid' is how many columns and rows the sheet has, from 1 to 64 each, like [4, 2]");
+    }
+    cell.sheet.columns = static_cast<int>(pair.first);
+    cell.sheet.rows = static_cast<int>(pair.second);
+  }
+  const int places = cell.sheet.columns * cell.sheet.rows;
+  std::optional<int> states;
+  table.read("states", states, 1, places);
+  cell.sheet.states = states.value_or(places);
+  if (cell.as == Show::reel && cell.sheet.file.empty()) {
+    table.tell(table.table(), "a reel without 'sheet'; name a PNG with its states, and their 'grid'");
+  }
+}
+
+/// What a cell or a pin says of how it shows its reading.
+void read_look(TableReader& table, Cell& cell) {
   table.read("reading", cell.reading);
+  table.read("color", cell.color);
   table.read_word("as", cell.as, kShows);
   table.read("title", cell.title);
   read_unit(table, cell.unit);
   table.read("digits", cell.digits, 0, 6);
-  table.read("color", cell.color);
+  table.read_word("align", cell.align, kAligns);
   table.read("caution", cell.caution, -kLargestNumber, kLargestNumber);
   table.read("danger", cell.danger, -kLargestNumber, kLargestNumber);
   table.read("width", cell.width, 4, kLargestLength);
   table.read("height", cell.height, 4, kLargestLength);
   read_range(table, cell.range);
   table.read("seconds", cell.seconds, 0.5, 3600);
+  read_sheet(table, cell);
+}
+
+Cell read_cell(TableReader& table) {
+  Cell cell;
+  read_look(table, cell);
   if (!table.table().contains("reading"))
     table.tell(table.table(), "a cell without 'reading'; say which one, like reading = \"gpu.load\"");
   return cell;
@@ -110,8 +169,75 @@ Row read_row(TableReader& table) {
   Row row;
   table.read("label", row.label);
   table.read("color", row.color);
+  table.read_table("back", [&](TableReader& back) { read_back(back, row.back.emplace()); });
+  table.read("gap", row.gap, 0, 400);
+  table.read("rule", row.rule);
   table.read_tables("cells", [&](TableReader& cell) { row.cells.push_back(read_cell(cell)); });
   return row;
+}
+
+void read_at(TableReader& table, Pin& pin) {
+  const toml::node* at = table.find("at");
+  const auto pair = pair_of(at);
+  if (!pair)
+    return table.tell(at == nullptr ? table.table() : *at,
+                      "a pin has 'at', two numbers in 1/1080 of the picture's height, like [40, 980]");
+  std::tie(pin.x, pin.y) = *pair;
+  const bool fits = std::abs(pin.x) <= kLargestLength && std::abs(pin.y) <= kLargestLength;
+  if (!fits) table.tell(*at, fmt::format("'at' is within {} of the picture's corner", kLargestLength));
+}
+
+void read_pin_text(TableReader& table, Pin& pin) {
+  std::string text, problem;
+  table.read("text", text);
+  if (auto pieces = text_pieces(text, problem)) {
+    pin.text = std::move(*pieces);
+  } else {
+    table.tell(*table.find("text"), problem);
+  }
+}
+
+/// Exactly one of the four things that a pin can be.
+void read_what(TableReader& table, Pin& pin) {
+  int given = 0;
+  for (const auto& what : kWhats) {
+    if (!table.table().contains(what.word)) continue;
+    pin.what = what.value;
+    ++given;
+  }
+  if (given != 1) table.tell(table.table(), "a pin has one of 'text', 'reading', 'box' and 'picture'");
+}
+
+/// box = [300, 80]; picture = "logo.png" with width and height.
+void read_box_or_picture(TableReader& table, Pin& pin) {
+  if (const toml::node* box = table.find("box")) {
+    std::tie(pin.width, pin.height) = pair_of(box).value_or(std::pair(0.0, 0.0));
+    const bool fits = pin.width > 0 && pin.height > 0 && pin.width <= kLargestLength && pin.height <= kLargestLength;
+    if (!fits) table.tell(*box, fmt::format("'box' is its width and height, up to {}, like [300, 80]", kLargestLength));
+  }
+  table.read("opacity", pin.box.opacity, 0, 1);
+  table.read("radius", pin.box.radius, 0, 200);
+  read_file_name(table, "picture", pin.picture);
+  if (pin.what != Pin::What::picture) return;
+  pin.width = pin.cell.width.value_or(0);
+  pin.height = pin.cell.height.value_or(0);
+  if (pin.width == 0 || pin.height == 0)
+    table.tell(table.table(), "a picture has 'width' and 'height', in 1/1080 of the picture's height");
+}
+
+Pin read_pin(TableReader& table) {
+  Pin pin;
+  read_what(table, pin);
+  read_at(table, pin);
+  table.read_word("layer", pin.behind, kLayers);
+  read_pin_text(table, pin);
+  table.read("size", pin.size, 4, 400);
+  table.read_word("weight", pin.bold, kWeights);
+  read_look(table, pin.cell);
+  pin.color = pin.cell.color;
+  if (pin.cell.as == Show::text_and_trace) table.tell(*table.find("as"), "a pin shows one thing; make it two pins");
+  read_box_or_picture(table, pin);
+  return pin;
 }
 
 Face read_face_table(TableReader& table) {
@@ -119,10 +245,16 @@ Face read_face_table(TableReader& table) {
   table.read("name", face.name);
   table.read_table("place", [&](TableReader& place) { read_place(place, face); });
   table.read_table("text", [&](TableReader& text) { read_text(text, face); });
-  table.read_table("back", [&](TableReader& back) { read_back(back, face); });
+  table.read_table("back", [&](TableReader& back) { read_back(back, face.back); });
   table.read_word("flow", face.flow, kFlows);
+  std::optional<int> lines, columns;
+  table.read("lines", lines, 1, 8);
+  table.read("columns", columns, 1, 8);
+  face.lines = lines.value_or(face.lines);
+  face.columns = columns.value_or(face.columns);
   read_span(table, face.span);
   table.read_tables("row", [&](TableReader& row) { face.rows.push_back(read_row(row)); });
+  table.read_tables("pin", [&](TableReader& pin) { face.pins.push_back(read_pin(pin)); });
   table.done();
   return face;
 }
@@ -150,8 +282,9 @@ FaceReading read_face(std::string_view toml) {
     const toml::table table = toml::parse(toml);
     TableReader reader(table, "a face", reading.findings);
     Face face = read_face_table(reader);
-    if (face.rows.empty() && reading.findings.empty()) {
-      reading.findings.push_back({Finding::Severity::error, 1, 1, "a face without rows; begin one with [[row]]"});
+    if (face.rows.empty() && face.pins.empty() && reading.findings.empty()) {
+      reading.findings.push_back(
+          {Finding::Severity::error, 1, 1, "a face without rows or pins; begin one with [[row]]"});
     }
     if (reading.findings.empty()) reading.face = std::move(face);
   } catch (const toml::parse_error& error) {
@@ -164,7 +297,23 @@ FaceReading read_face(std::string_view toml) {
 Face load_face(const std::filesystem::path& file) {
   FaceReading reading = read_face(read_toml_file(file, "face"));
   if (!reading.face) throw_findings(reading.findings, file);
+  reading.face->folder = file.parent_path();
   return std::move(*reading.face);
+}
+
+std::vector<std::string> readings_of(const Face& face) {
+  std::vector<std::string> ids;
+  const auto add = [&](const std::string& id) {
+    if (!id.empty() && std::find(ids.begin(), ids.end(), id) == ids.end()) ids.push_back(id);
+  };
+  for (const Row& row : face.rows) {
+    for (const Cell& cell : row.cells) add(cell.reading);
+  }
+  for (const Pin& pin : face.pins) {
+    add(pin.cell.reading);
+    for (const TextPiece& piece : pin.text) add(piece.reading);
+  }
+  return ids;
 }
 
 }  // namespace idlemeter

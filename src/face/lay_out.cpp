@@ -1,340 +1,310 @@
 #include <algorithm>
 #include <array>
 #include <cmath>
+#include <span>
 
-#include "idlemeter/scene.hpp"
+#include "face/cell_box.hpp"
+#include "face/place_holders.hpp"
 
 namespace idlemeter {
 namespace {
 
-constexpr double kDesignHeight = 1080;  // lengths of a face are in 1/1080 of the picture's height
-constexpr Color kCaution{255, 209, 74, 255}, kDanger{255, 107, 107, 255};
-constexpr const char* kMissing = "–";
-
 // In units of the text size.
-constexpr double kUnitSize = 0.68, kPadding = 0.55, kRowGap = 0.28, kLabelGap = 0.9, kCellGap = 0.8, kUnitGap = 0.16,
-                 kTitleGap = 0.3;
+constexpr double kPadding = 0.55, kRowGap = 0.28, kLabelGap = 0.9, kCellGap = 0.8, kBlockGap = 1.6;
+constexpr Color kRule{255, 255, 255, 60};
 
-/// The digits before the point that a value in this unit keeps room for, so that a growing one moves nothing.
-int whole_digits(Unit unit) {
-  switch (unit) {
-    case Unit::percent:
-    case Unit::celsius:
-    case Unit::fahrenheit:
-    case Unit::watt:
-    case Unit::frames_per_second:
-      return 3;
-    case Unit::megahertz:
-    case Unit::rpm:
-    case Unit::millivolt:
-      return 4;
-    case Unit::mebibyte:
-    case Unit::megabyte:
-      return 5;
-    case Unit::volt:
-    case Unit::gigahertz:
-      return 1;
-    case Unit::millisecond:
-    case Unit::gibibyte:
-    case Unit::gigabyte:
-      return 2;
-    default:
-      return 3;
-  }
-}
-
-/// The text of a value, its unit, and the widest text that it is likely to take.
-struct CellText {
-  std::string value, unit, widest;
-};
-
-/// A cell with what it shows and how large that is.
-struct Placed {
-  const Cell* cell = nullptr;
-  const ReadingInfo* info = nullptr;
-  std::optional<double> shown;  // the value in the shown unit
-  CellText text;
-  double title_width = 0, value_width = 0, unit_width = 0;
-  double text_width = 0, trace_width = 0;
-
-  [[nodiscard]] bool has_text() const { return cell->as != Show::trace; }
-  [[nodiscard]] bool has_trace() const { return cell->as != Show::text; }
-};
-
-struct PlacedRow {
+struct RowBox {
   const Row* row = nullptr;
   DeviceKind kind = DeviceKind::system;
   double label_width = 0;
   double height = 0;
-  std::vector<Placed> cells;
+  std::vector<CellBox> cells;
+};
+
+/// Rows one under another whose labels and text cells line up.
+struct Block {
+  std::span<const RowBox> rows;
+  double label_width = 0;       // with the gap behind it
+  std::vector<double> columns;  // width of the n-th text cell
+  double width = 0, height = 0;
 };
 
 class Layout {
  public:
   Layout(const Face& face, int width, int height, const Snapshot& values, const History& history, TextMeasure& measure)
-      : face_(face),
-        values_(values),
-        history_(history),
-        measure_(measure),
-        scale_(height / kDesignHeight),
-        size_(std::max(1.0, std::round(face.text.size * scale_))),
-        value_style_{face.text.font, size_, false},
-        unit_style_{face.text.font, std::max(1.0, std::round(size_ * kUnitSize)), false},
-        label_style_{face.text.font, size_, true},
-        line_(measure.measure("0", value_style_)) {
+      : face_(face), look_(face, height, values, history, measure) {
     scene_.width = width;
     scene_.height = height;
   }
 
   Scene run() {
     for (const Row& row : face_.rows) rows_.push_back(measure_row(row));
-    face_.flow == Flow::stack ? place_stack() : place_line();
+    draw_pins(true);
+    if (!rows_.empty()) place_rows();
+    draw_pins(false);
     return std::move(scene_);
   }
 
  private:
-  [[nodiscard]] double em(double share) const { return std::round(share * size_); }
-  [[nodiscard]] double line_height() const { return std::ceil(line_.ascent + line_.descent); }
-
   // Measuring.
 
-  CellText text_of(const Cell& cell, const ReadingInfo* info, const Value* value, std::optional<double>& shown) const {
-    if (info == nullptr) return {kMissing, "", kMissing};
-    if (const auto* text = std::get_if<std::string>(value)) return {*text, "", *text};
-    Unit unit = info->unit;
-    const auto number_now = number(*value);
-    if (cell.unit && convert(0, info->unit, *cell.unit)) unit = *cell.unit;
-    const int digits =
-        cell.digits.value_or(unit == info->unit && info->digits >= 0 ? info->digits : usual_digits(unit));
-    std::string widest(static_cast<std::size_t>(whole_digits(unit)), '8');
-    if (digits > 0) widest += "." + std::string(static_cast<std::size_t>(digits), '8');
-    if (!number_now) return {kMissing, std::string(short_symbol(unit)), widest};
-    shown = convert(*number_now, info->unit, unit);
-    return {format_number(*shown, digits), std::string(short_symbol(unit)), widest};
-  }
-
-  Placed measure_cell(const Cell& cell) {
-    Placed placed;
-    placed.cell = &cell;
-    const Snapshot::Entry entry = values_.find(cell.reading);
-    placed.info = entry.info;
-    placed.text = text_of(cell, entry.info, entry.value, placed.shown);
-    if (placed.has_text()) {
-      const auto width = [&](const std::string& text, const TextStyle& style) {
-        return measure_.measure(text, style).width;
-      };
-      if (!cell.title.empty()) placed.title_width = std::ceil(width(cell.title, unit_style_)) + em(kTitleGap);
-      placed.value_width =
-          std::ceil(std::max(width(placed.text.value, value_style_), width(placed.text.widest, value_style_)));
-      if (!placed.text.unit.empty()) placed.unit_width = em(kUnitGap) + std::ceil(width(placed.text.unit, unit_style_));
-      placed.text_width = placed.title_width + placed.value_width + placed.unit_width;
-    }
-    if (placed.has_trace()) placed.trace_width = std::round(cell.width * scale_);
-    return placed;
-  }
-
-  PlacedRow measure_row(const Row& row) {
-    PlacedRow placed;
-    placed.row = &row;
-    placed.label_width = row.label.empty() ? 0 : std::ceil(measure_.measure(row.label, label_style_).width);
-    placed.height = line_height();
+  [[nodiscard]] RowBox measure_row(const Row& row) const {
+    RowBox box;
+    box.row = &row;
+    box.label_width = row.label.empty() ? 0 : std::ceil(look_.width(row.label, look_.label_style));
+    box.height = look_.line_height();
     for (const Cell& cell : row.cells) {
-      placed.cells.push_back(measure_cell(cell));
-      if (placed.cells.back().has_trace()) placed.height = std::max(placed.height, std::round(cell.height * scale_));
+      box.cells.push_back(measure_cell(look_, cell));
+      box.height = std::max(box.height, box.cells.back().height);
     }
-    for (const Placed& cell : placed.cells) {
-      if (cell.info == nullptr) continue;
-      placed.kind = cell.info->kind;
-      break;
-    }
-    return placed;
+    const auto known =
+        std::find_if(box.cells.begin(), box.cells.end(), [](const CellBox& cell) { return cell.info != nullptr; });
+    if (known != box.cells.end()) box.kind = known->info->kind;
+    return box;
   }
 
-  [[nodiscard]] double cell_width(const Placed& cell) const {
-    const bool both = cell.has_text() && cell.has_trace();
-    return cell.text_width + (both ? em(kTitleGap) : 0) + cell.trace_width;
+  /// More space before a row than the usual gap.
+  [[nodiscard]] double space_before(const RowBox& row) const {
+    return std::round(row.row->gap * look_.unit) + (row.row->rule ? look_.em(0.4) : 0);
   }
 
-  // Placing.
-
-  /// Rows one under another; labels and the n-th text cells of all rows line up.
-  void place_stack() {
-    double labels = 0;
-    std::vector<double> columns;
-    for (const PlacedRow& row : rows_) {
-      labels = std::max(labels, row.label_width);
-      columns.resize(std::max(columns.size(), row.cells.size()));
+  [[nodiscard]] Block measure_block(std::span<const RowBox> rows) const {
+    Block block;
+    block.rows = rows;
+    for (const RowBox& row : rows) {
+      block.label_width = std::max(block.label_width, row.label_width > 0 ? row.label_width + look_.em(kLabelGap) : 0);
+      block.columns.resize(std::max(block.columns.size(), row.cells.size()));
       for (std::size_t i = 0; i < row.cells.size(); ++i) {
-        if (!row.cells[i].has_trace()) columns[i] = std::max(columns[i], cell_width(row.cells[i]));
+        if (row.cells[i].cell->as == Show::text) block.columns[i] = std::max(block.columns[i], row.cells[i].width);
       }
     }
-    const double label_width = labels + (labels > 0 ? em(kLabelGap) : 0);
-    double width = 0, height = -em(kRowGap);
-    for (const PlacedRow& row : rows_) {
-      width = std::max(width, label_width + row_width(row, columns));
-      height += row.height + em(kRowGap);
+    block.height = -look_.em(kRowGap);
+    for (const RowBox& row : rows) {
+      block.width = std::max(block.width, block.label_width + cells_width(row, block));
+      block.height += row.height + look_.em(kRowGap) + (&row == rows.data() ? 0 : space_before(row));
     }
-    const Point start = begin_box(width, height);
-    double y = start.y;
-    for (const PlacedRow& row : rows_) {
-      draw_label(row, start.x, y);
-      draw_cells(row, columns, start.x + label_width, y);
-      y += row.height + em(kRowGap);
-    }
+    return block;
   }
 
-  [[nodiscard]] double row_width(const PlacedRow& row, const std::vector<double>& columns) const {
-    double width = -em(kCellGap);
-    for (std::size_t i = 0; i < row.cells.size(); ++i) width += column_width(row.cells[i], columns, i) + em(kCellGap);
+  static double column_width(const RowBox& row, const Block& block, std::size_t i) {
+    return row.cells[i].cell->as == Show::text ? block.columns[i] : row.cells[i].width;
+  }
+
+  [[nodiscard]] double cells_width(const RowBox& row, const Block& block) const {
+    double width = -look_.em(kCellGap);
+    for (std::size_t i = 0; i < row.cells.size(); ++i) width += column_width(row, block, i) + look_.em(kCellGap);
     return std::max(width, 0.0);
   }
 
-  [[nodiscard]] double column_width(const Placed& cell, const std::vector<double>& columns, std::size_t i) const {
-    return cell.has_trace() || columns.empty() ? cell_width(cell) : columns[i];
+  // Placing: every flow is lines of blocks.
+
+  using Lines = std::vector<std::vector<Block>>;
+
+  [[nodiscard]] Lines lines() const {
+    const std::span<const RowBox> rows = rows_;
+    if (face_.flow == Flow::stack) return {{measure_block(rows)}};
+    return face_.flow == Flow::columns ? Lines{columns_of(rows)} : wrapped(rows);
   }
 
-  /// All rows one after another in a line.
-  void place_line() {
-    const double between = em(2 * kCellGap);
-    double width = -between, height = 0;
-    for (const PlacedRow& row : rows_) {
-      width += between + whole_width(row);
-      height = std::max(height, row.height);
+  /// As many rows in each column as are needed for the last one to be the shortest.
+  [[nodiscard]] std::vector<Block> columns_of(std::span<const RowBox> rows) const {
+    const std::size_t columns = std::min(static_cast<std::size_t>(face_.columns), rows.size());
+    const std::size_t each = (rows.size() + columns - 1) / columns;
+    std::vector<Block> blocks;
+    for (std::size_t first = 0; first < rows.size(); first += each) {
+      blocks.push_back(measure_block(rows.subspan(first, std::min(each, rows.size() - first))));
     }
-    const Point start = begin_box(width, height);
-    double x = start.x;
-    for (const PlacedRow& row : rows_) {
-      const double y = start.y + std::round((height - row.height) / 2);
-      draw_label(row, x, y);
-      draw_cells(row, {}, x + row.label_width + label_gap(row), y);
-      x += whole_width(row) + between;
-    }
+    return blocks;
   }
 
-  [[nodiscard]] double label_gap(const PlacedRow& row) const { return row.label_width > 0 ? em(kLabelGap * 0.6) : 0; }
-  [[nodiscard]] double whole_width(const PlacedRow& row) const {
-    return row.label_width + label_gap(row) + row_width(row, {});
+  /// One row after another, a new line where the one before has its share of the whole width.
+  [[nodiscard]] Lines wrapped(std::span<const RowBox> rows) const {
+    Lines lines(1);
+    std::vector<Block> blocks;
+    double whole = 0;
+    for (std::size_t i = 0; i < rows.size(); ++i) blocks.push_back(measure_block(rows.subspan(i, 1)));
+    for (const Block& block : blocks) whole += block.width;
+    double width = 0;
+    for (Block& block : blocks) {
+      const bool full = width > whole / face_.lines - block.width / 2;
+      if (full && !lines.back().empty() && lines.size() < static_cast<std::size_t>(face_.lines)) {
+        lines.emplace_back();
+        width = 0;
+      }
+      width += block.width;
+      lines.back().push_back(std::move(block));
+    }
+    return lines;
+  }
+
+  [[nodiscard]] double gap_before(const Block& block) const {
+    return look_.em(kBlockGap) + (face_.flow == Flow::line ? space_before(block.rows.front()) : 0);
+  }
+
+  void place_rows() {
+    const Lines all = lines();
+    double width = 0, height = -look_.em(kRowGap);
+    for (const auto& line : all) {
+      double line_width = 0, line_height = 0;
+      for (const Block& block : line) {
+        line_width += block.width + (&block == line.data() ? 0 : gap_before(block));
+        line_height = std::max(line_height, block.height);
+      }
+      width = std::max(width, line_width);
+      height += line_height + look_.em(kRowGap);
+    }
+    Point at = begin_box(width, height);
+    for (const auto& line : all) at.y += draw_line(line, at) + look_.em(kRowGap);
   }
 
   /// Places the background for content of that size and returns where the content starts.
   Point begin_box(double width, double height) {
-    const double padding = em(kPadding);
+    const double padding = look_.em(kPadding);
     const Rect box = place_box(width + 2 * padding, height + 2 * padding);
-    scene_.bounds = box;
-    Color color = face_.back.color;
-    color.alpha = static_cast<std::uint8_t>(std::lround(255 * face_.back.opacity));
-    if (color.alpha > 0) scene_.shapes.emplace_back(BoxShape{box, color, face_.back.radius * scale_});
+    include(box);
+    add_back(face_.back, box);
     return {box.x + padding, box.y + padding};
   }
 
   [[nodiscard]] Rect place_box(double width, double height) const {
     const int column = static_cast<int>(face_.place.anchor) % 3, row = static_cast<int>(face_.place.anchor) / 3;
-    const double dx = face_.place.dx * scale_, dy = face_.place.dy * scale_;
-    const std::array x = {dx, (scene_.width - width) / 2 + (row == 1 || column == 1 ? dx : 0),
-                          scene_.width - width - dx};
+    const double dx = face_.place.dx * look_.scale, dy = face_.place.dy * look_.scale;
+    const std::array x = {dx, (scene_.width - width) / 2 + dx, scene_.width - width - dx};
     const std::array y = {dy, (scene_.height - height) / 2 + dy, scene_.height - height - dy};
     return {std::round(x[static_cast<std::size_t>(column)]), std::round(y[static_cast<std::size_t>(row)]), width,
             height};
   }
 
+  /// The scene's bounds grow to hold the rectangle.
+  void include(const Rect& rect) {
+    Rect& bounds = scene_.bounds;
+    if (bounds.width == 0) bounds = rect;
+    const double right = std::max(bounds.x + bounds.width, rect.x + rect.width);
+    const double bottom = std::max(bounds.y + bounds.height, rect.y + rect.height);
+    bounds.x = std::min(bounds.x, rect.x);
+    bounds.y = std::min(bounds.y, rect.y);
+    bounds.width = right - bounds.x;
+    bounds.height = bottom - bounds.y;
+  }
+
   // Drawing.
 
-  void text(const std::string& what, const TextStyle& style, Color color, double x, double baseline) {
-    scene_.shapes.emplace_back(TextShape{what, style, color, std::round(x), std::round(baseline), face_.text.shadow});
+  void add_back(const Back& back, const Rect& rect) {
+    Color color = back.color;
+    color.alpha = static_cast<std::uint8_t>(std::lround(255 * back.opacity));
+    if (color.alpha > 0) scene_.shapes.emplace_back(BoxShape{rect, color, back.radius * look_.unit});
   }
 
-  [[nodiscard]] double baseline(const PlacedRow& row, double y) const {
-    return y + std::floor((row.height - line_height()) / 2) + std::round(line_.ascent);
-  }
-
-  void draw_label(const PlacedRow& row, double x, double y) {
-    if (row.row->label.empty()) return;
-    text(row.row->label, label_style_, row.row->color.value_or(usual_color(row.kind)), x, baseline(row, y));
-  }
-
-  void draw_cells(const PlacedRow& row, const std::vector<double>& columns, double x, double y) {
-    for (std::size_t i = 0; i < row.cells.size(); ++i) {
-      const Placed& cell = row.cells[i];
-      const double width = column_width(cell, columns, i);
-      double at = x + width - cell_width(cell);
-      if (cell.has_text()) {
-        draw_text_cell(cell, at, baseline(row, y));
-        at += cell.text_width + em(kTitleGap);
+  /// Returns the line's height.
+  double draw_line(const std::vector<Block>& line, Point at) {
+    double height = 0;
+    for (const Block& block : line) height = std::max(height, block.height);
+    for (const Block& block : line) {
+      if (&block != line.data()) {
+        if (face_.flow == Flow::line && block.rows.front().row->rule)
+          add_rule({at.x + gap_before(block) / 2, at.y, 1, height});
+        at.x += gap_before(block);
       }
-      if (cell.has_trace()) draw_trace(cell, row, at, y);
-      x += width + em(kCellGap);
+      draw_block(block, {at.x, face_.flow == Flow::line ? at.y + std::floor((height - block.height) / 2) : at.y});
+      at.x += block.width;
+    }
+    return height;
+  }
+
+  void add_rule(Rect rect) {
+    rect.x = std::round(rect.x);
+    rect.y = std::round(rect.y);
+    scene_.shapes.emplace_back(BoxShape{rect, kRule, 0});
+  }
+
+  void draw_block(const Block& block, Point at) {
+    for (const RowBox& row : block.rows) {
+      const bool first = &row == block.rows.data();
+      if (!first) at.y += space_before(row);
+      if (!first && row.row->rule) add_rule({at.x, at.y - look_.em(kRowGap) / 2 - look_.em(0.2), block.width, 1});
+      const double margin = look_.em(kRowGap / 2);
+      if (row.row->back)
+        add_back(*row.row->back, {at.x - margin, at.y - margin, block.width + 2 * margin, row.height + 2 * margin});
+      draw_row(row, block, at);
+      at.y += row.height + look_.em(kRowGap);
     }
   }
 
-  [[nodiscard]] Color value_color(const Placed& cell) const {
-    if (cell.shown && cell.cell->danger && *cell.shown >= *cell.cell->danger) return kDanger;
-    if (cell.shown && cell.cell->caution && *cell.shown >= *cell.cell->caution) return kCaution;
-    return cell.cell->color.value_or(face_.text.color);
+  [[nodiscard]] static Color accent(const RowBox& row, const CellBox& cell) {
+    return row.row->color.value_or(usual_color(cell.info == nullptr ? row.kind : cell.info->kind));
   }
 
-  void draw_text_cell(const Placed& cell, double x, double baseline) {
-    const Color color = value_color(cell);
-    Color quiet = color;
-    quiet.alpha = static_cast<std::uint8_t>(color.alpha * 0.72);
-    if (!cell.cell->title.empty()) text(cell.cell->title, unit_style_, quiet, x, baseline);
-    const double width = measure_.measure(cell.text.value, value_style_).width;
-    text(cell.text.value, value_style_, color, x + cell.title_width + cell.value_width - width, baseline);
-    if (!cell.text.unit.empty())
-      text(cell.text.unit, unit_style_, quiet, x + cell.title_width + cell.value_width + em(kUnitGap), baseline);
-  }
-
-  void draw_trace(const Placed& cell, const PlacedRow& row, double x, double y) {
-    const double height = std::round(cell.cell->height * scale_);
-    const Rect rect{x, y + std::floor((row.height - height) / 2), cell.trace_width, height};
-    const DeviceKind kind = cell.info == nullptr ? row.kind : cell.info->kind;
-    const Color color = cell.cell->color.value_or(row.row->color.value_or(usual_color(kind)));
-    scene_.shapes.emplace_back(BoxShape{rect, Color{255, 255, 255, 18}, 2 * scale_});
-    TraceShape trace{rect, trace_points(cell, rect), color, std::max(1.0, 1.6 * scale_)};
-    if (!trace.points.empty()) scene_.shapes.emplace_back(std::move(trace));
-  }
-
-  /// The values of the last seconds from left to right, the newest at the right edge.
-  [[nodiscard]] std::vector<Point> trace_points(const Placed& cell, const Rect& rect) const {
-    const auto* entries = history_.of(cell.cell->reading);
-    if (entries == nullptr || cell.info == nullptr) return {};
-    const Nanoseconds newest = entries->back().at;
-    const auto length = static_cast<Nanoseconds>(cell.cell->seconds * kSecond);
-    auto first = std::lower_bound(entries->begin(), entries->end(), newest - length,
-                                  [](const History::Entry& entry, Nanoseconds time) { return entry.at < time; });
-    const auto unit =
-        cell.cell->unit && convert(0, cell.info->unit, *cell.cell->unit) ? *cell.cell->unit : cell.info->unit;
-    const auto shown = [&](double value) { return *convert(value, cell.info->unit, unit); };
-    const auto [low, high] = cell.cell->range.value_or(fitting_range(first, entries->end(), shown));
-    std::vector<Point> points;
-    points.reserve(static_cast<std::size_t>(entries->end() - first));
-    for (; first != entries->end(); ++first) {
-      const double along = 1 - static_cast<double>(newest - first->at) / static_cast<double>(length);
-      const double up = std::clamp((shown(first->value) - low) / (high - low), 0.0, 1.0);
-      points.push_back({rect.x + along * rect.width, rect.y + (1 - up) * rect.height});
+  void draw_row(const RowBox& row, const Block& block, Point at) {
+    const double baseline = at.y + std::floor((row.height - look_.line_height()) / 2) + std::round(look_.line.ascent);
+    if (!row.row->label.empty()) {
+      const Color color = row.row->color.value_or(usual_color(row.kind));
+      scene_.shapes.emplace_back(
+          TextShape{row.row->label, look_.label_style, color, std::round(at.x), std::round(baseline), face_.text.edge});
     }
-    return points;
+    double x = at.x + block.label_width;
+    for (std::size_t i = 0; i < row.cells.size(); ++i) {
+      const CellBox& cell = row.cells[i];
+      const double width = column_width(row, block, i), room = width - cell.width;
+      const double shift = cell.cell->align == Align::left     ? 0
+                           : cell.cell->align == Align::centre ? std::floor(room / 2)
+                                                               : room;
+      draw_cell(look_, cell, x + shift, at.y, row.height, baseline, accent(row, cell), scene_.shapes);
+      x += width + look_.em(kCellGap);
+    }
   }
 
-  /// From 0, or the smallest value where that is below, to a little above the largest.
-  template <typename Iterator, typename Shown>
-  static std::pair<double, double> fitting_range(Iterator first, Iterator last, Shown shown) {
-    double low = 0, high = 0;
-    for (; first != last; ++first) {
-      low = std::min(low, shown(first->value));
-      high = std::max(high, shown(first->value));
+  // Pins.
+
+  void draw_pins(bool behind) {
+    for (const Pin& pin : face_.pins) {
+      if (pin.behind == behind) draw_pin(pin, {std::round(pin.x * look_.scale), std::round(pin.y * look_.scale)});
     }
-    return {low, high > low ? high + 0.05 * (high - low) : low + 1};
+  }
+
+  void draw_pin(const Pin& pin, Point at) {
+    if (pin.what == Pin::What::text) return draw_text_pin(pin, at);
+    if (pin.what == Pin::What::cell) return draw_cell_pin(pin, at);
+    const Rect rect{at.x, at.y, std::round(pin.width * look_.scale), std::round(pin.height * look_.scale)};
+    include(rect);
+    if (pin.what == Pin::What::picture) {
+      scene_.shapes.emplace_back(PictureShape{rect, (face_.folder / pin.picture).string()});
+      return;
+    }
+    Back back = pin.box;
+    back.color = pin.color.value_or(back.color);
+    add_back(back, rect);
+  }
+
+  void draw_text_pin(const Pin& pin, Point at) {
+    const TextStyle style =
+        look_.with_size(std::max(1.0, std::round(pin.size.value_or(face_.text.size) * look_.unit)), pin.bold);
+    const std::string text = filled(pin.text, look_.values);
+    const TextExtent extent = look_.measure.measure(text, style);
+    include({at.x, at.y, std::ceil(extent.width), std::ceil(extent.ascent + extent.descent)});
+    scene_.shapes.emplace_back(TextShape{text, style, pin.color.value_or(face_.text.color), at.x,
+                                         std::round(at.y + extent.ascent), face_.text.edge});
+  }
+
+  /// A reading as a cell, in the size that the pin has for its text.
+  void draw_cell_pin(const Pin& pin, Point at) {
+    Look look = look_;
+    if (pin.size) {
+      look.size = std::max(1.0, std::round(*pin.size * look_.unit));
+      look.value_style = look.with_size(look.size, pin.bold);
+      look.unit_style = look.with_size(
+          std::max(1.0, std::round(look.size * look_.unit_style.size / look_.value_style.size)), pin.bold);
+      look.line = look.measure.measure("0", look.value_style);
+    }
+    const CellBox box = measure_cell(look, pin.cell);
+    const double height = std::max(box.height, box.has_text() ? look.line_height() : 0);
+    include({at.x, at.y, box.width, height});
+    const Color color = pin.color.value_or(usual_color(box.info == nullptr ? DeviceKind::system : box.info->kind));
+    draw_cell(look, box, at.x, at.y, height, at.y + std::round(look.line.ascent), color, scene_.shapes);
   }
 
   const Face& face_;
-  const Snapshot& values_;
-  const History& history_;
-  TextMeasure& measure_;
-  double scale_;
-  double size_;
-  TextStyle value_style_, unit_style_, label_style_;
-  TextExtent line_;
-  std::vector<PlacedRow> rows_;
+  Look look_;
+  std::vector<RowBox> rows_;
   Scene scene_;
 };
 

@@ -3,13 +3,14 @@
 #include <algorithm>
 #include <array>
 #include <cassert>
+#include <functional>
 #include <numeric>
 
 namespace idlemeter::frames {
 
-/// Sorts what is new and merges it from the back: few new values cost little more than their number.
+/// Sorts what is new and merges it from the back. Left undone where little is new: rest() then is cheaper.
 void OrderedFrames::Block::put_in_order() const {
-  if (in_order == count) return;
+  if (count - in_order <= kFew) return;
   Nanoseconds* first = values.get();
   std::sort(first + in_order, end());
   std::array<Nanoseconds, kCapacity> added;
@@ -19,6 +20,45 @@ void OrderedFrames::Block::put_in_order() const {
     *--to = old != first && old[-1] > next[-1] ? *--old : *--next;
   }
   in_order = count;
+}
+
+/// The few values that are not in order yet, slowest first.
+std::array<Nanoseconds, OrderedFrames::kFew> OrderedFrames::Block::rest() const {
+  std::array<Nanoseconds, kFew> slowest_first{};
+  const auto last = std::copy(values.get() + in_order, end(), slowest_first.begin());
+  std::sort(slowest_first.begin(), last, std::greater<>());
+  return slowest_first;
+}
+
+/// 1 <= k <= count. Of the ordered values the last k are taken, then each of the rest in place of the fastest taken so
+/// far.
+Tail OrderedFrames::Block::slowest(std::uint64_t k) const {
+  put_in_order();
+  const auto others = rest();
+  const std::size_t few = count - in_order;
+  const Nanoseconds* top = values.get() + in_order;
+  std::size_t taken = 0;  // of the others
+  while (taken < few && taken < k && (k - taken > in_order || others[taken] > *(top - (k - taken)))) ++taken;
+  const Nanoseconds* from = top - (k - taken);
+  const Nanoseconds sum =
+      std::accumulate(from, top, std::accumulate(others.data(), others.data() + taken, Nanoseconds{0}));
+  if (taken == 0) return {*from, sum};
+  return {from == top ? others[taken - 1] : std::min(*from, others[taken - 1]), sum};
+}
+
+/// The value at which the slowest reach `time`, which is at most the block's sum.
+Nanoseconds OrderedFrames::Block::reaching(Nanoseconds time) const {
+  put_in_order();
+  const auto others = rest();
+  const Nanoseconds* other = others.data();
+  const Nanoseconds* const last = other + (count - in_order);
+  const Nanoseconds* ordered = values.get() + in_order;
+  for (;;) {
+    const bool from_others = other != last && (ordered == values.get() || *other > ordered[-1]);
+    const Nanoseconds value = from_others ? *other++ : *--ordered;
+    if (time <= value) return value;
+    time -= value;
+  }
 }
 
 Nanoseconds* OrderedFrames::Block::find(Nanoseconds value) const {
@@ -158,9 +198,8 @@ Tail OrderedFrames::slowest(std::uint64_t k) const {
     k -= blocks_[b].count;
     sum += sums_[b];
   }
-  blocks_[b].put_in_order();
-  const Nanoseconds* end = blocks_[b].end();
-  return {*(end - k), std::accumulate(end - k, end, sum)};
+  const Tail rest = blocks_[b].slowest(k);
+  return {rest.kth, sum + rest.sum};
 }
 
 Nanoseconds OrderedFrames::reaching(Nanoseconds time) const {
@@ -168,10 +207,7 @@ Nanoseconds OrderedFrames::reaching(Nanoseconds time) const {
   for (; time > groups_[g].sum; --g) time -= groups_[g].sum;
   std::size_t b = std::min((g + 1) * kGroup, blocks_.size()) - 1;
   for (; time > sums_[b]; --b) time -= sums_[b];
-  blocks_[b].put_in_order();
-  const Nanoseconds* value = blocks_[b].end() - 1;
-  for (; time > *value; --value) time -= *value;
-  return *value;
+  return blocks_[b].reaching(time);
 }
 
 std::size_t OrderedFrames::memory() const {

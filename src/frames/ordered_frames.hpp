@@ -1,6 +1,7 @@
 // Frames kept by their time while they come and go.
 #pragma once
 
+#include <array>
 #include <cstddef>
 #include <memory>
 #include <vector>
@@ -32,15 +33,19 @@ class OrderedFrames : public TailView {
 
  private:
   static constexpr std::uint32_t kCapacity = 512;
+  static constexpr std::uint32_t kFew = 24;  // new values in a block that aren't worth a merge
 
   struct Block {
     std::uint32_t count = 0;
     mutable std::uint32_t in_order = 0;  // so many of the first values are
-    std::unique_ptr<Nanoseconds[]> values = std::make_unique<Nanoseconds[]>(kCapacity);
+    std::unique_ptr<Nanoseconds[]> values = std::make_unique_for_overwrite<Nanoseconds[]>(kCapacity);
 
     [[nodiscard]] Nanoseconds* end() const { return &values[count]; }
     void append(Nanoseconds value) { values[count++] = value; }
+    [[nodiscard]] Tail slowest(std::uint64_t k) const;
+    [[nodiscard]] Nanoseconds reaching(Nanoseconds time) const;
     void put_in_order() const;
+    [[nodiscard]] std::array<Nanoseconds, kFew> rest() const;
     [[nodiscard]] Nanoseconds* find(Nanoseconds value) const;  // end() where it isn't there
   };
 

@@ -1,0 +1,56 @@
+// One cell: how large it is, and the shapes that it becomes.
+#pragma once
+
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "idlemeter/scene.hpp"
+
+namespace idlemeter {
+
+/// What all cells of a face have in common while it is laid out on one picture.
+struct Look {
+  Look(const Face& face, int picture_height, const Snapshot& values, const History& history, TextMeasure& measure);
+
+  [[nodiscard]] double em(double share) const;  ///< a share of the text size, in whole pixels
+  [[nodiscard]] double line_height() const;
+  [[nodiscard]] double width(const std::string& text, const TextStyle& style) const;
+  [[nodiscard]] TextStyle with_size(double size, bool bold) const { return {face.text.font, size, bold}; }
+
+  const Face& face;
+  const Snapshot& values;
+  const History& history;
+  TextMeasure& measure;
+  double scale;  ///< pixels for 1/1080 of the picture's height
+  double unit;   ///< the same with the face's own scale: what lengths inside the box are measured in
+  double size;   ///< of text, pixels
+  TextStyle value_style, unit_style, label_style;
+  TextExtent line;
+};
+
+/// A cell measured, with the values of now.
+struct CellBox {
+  const Cell* cell = nullptr;
+  const ReadingInfo* info = nullptr;  ///< nullptr where nobody has the reading
+  std::optional<double> shown;        ///< the value in the shown unit
+  std::string value, unit;            ///< as written
+  double title_width = 0, value_width = 0, unit_width = 0;
+  double text_width = 0;                ///< of all three
+  double figure_width = 0, height = 0;  ///< of a trace, a ring or a reel; a row is at least as high
+  double width = 0;
+
+  [[nodiscard]] bool has_text() const { return cell->as == Show::text || cell->as == Show::text_and_trace; }
+};
+
+CellBox measure_cell(const Look& look, const Cell& cell);
+
+/// The colour that warns, or the cell's, or the face's.
+Color value_color(const Look& look, const CellBox& box);
+
+/// Adds the cell's shapes: from x on, in a row that begins at y and is `height` high, with its text on `baseline`.
+/// `accent` is the colour of its row or device.
+void draw_cell(const Look& look, const CellBox& box, double x, double y, double height, double baseline, Color accent,
+               std::vector<Shape>& shapes);
+
+}  // namespace idlemeter

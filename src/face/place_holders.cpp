@@ -1,0 +1,86 @@
+#include "face/place_holders.hpp"
+
+#include <fmt/chrono.h>
+#include <fmt/format.h>
+
+#include <chrono>
+
+namespace idlemeter {
+namespace {
+
+constexpr const char* kMissing = "–";
+
+/// Formats on a trial value tell whether a format is one.
+bool is_format(const std::string& format) {
+  try {
+    if (format.find('%') != std::string::npos) {
+      (void)fmt::format(fmt::runtime("{:" + format + "}"), fmt::localtime(std::time_t{0}));
+    } else {
+      (void)fmt::format(fmt::runtime("{:" + format + "}"), 1.5);
+    }
+    return format.find_first_of("{}") == std::string::npos;
+  } catch (const fmt::format_error&) {
+    return false;
+  }
+}
+
+std::string filled(const TextPiece& piece, const Snapshot& values) {
+  if (piece.reading.empty()) return piece.text;
+  if (piece.format.find('%') != std::string::npos) {
+    const std::time_t now = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
+    return fmt::format(fmt::runtime("{:" + piece.format + "}"), fmt::localtime(now));
+  }
+  const Snapshot::Entry entry = values.find(piece.reading);
+  if (entry.value == nullptr) return kMissing;
+  const auto n = number(*entry.value);
+  if (!n || piece.format.empty()) return format_value(*entry.info, *entry.value);
+  return fmt::format(fmt::runtime("{:" + piece.format + "}"), *n);
+}
+
+}  // namespace
+
+std::optional<std::vector<TextPiece>> text_pieces(std::string_view text, std::string& problem) {
+  std::vector<TextPiece> pieces;
+  std::string literal;
+  const auto end_literal = [&] {
+    if (!literal.empty()) pieces.push_back({literal, "", ""});
+    literal.clear();
+  };
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const bool twice = i + 1 < text.size() && text[i + 1] == text[i];
+    if ((text[i] != '{' && text[i] != '}') || twice) {
+      literal += text[i];
+      i += (text[i] == '{' || text[i] == '}') && twice ? 1 : 0;
+      continue;
+    }
+    const std::size_t close = text[i] == '{' ? text.find('}', i) : std::string_view::npos;
+    if (close == std::string_view::npos) {
+      problem = fmt::format("a '{}' alone; write {{reading}} or {{reading:.1f}}, and a brace itself twice", text[i]);
+      return std::nullopt;
+    }
+    const std::string_view place = text.substr(i + 1, close - i - 1);
+    const std::size_t colon = std::min(place.find(':'), place.size());
+    const std::string format(place.substr(std::min(colon + 1, place.size())));
+    if (colon == 0) {
+      problem = "a place without a reading; write it like {gpu.power:.0f}";
+      return std::nullopt;
+    }
+    if (!is_format(format)) {
+      problem = fmt::format("'{}' is no format; write it like .0f for a number or %H:%M for the time", format);
+      return std::nullopt;
+    }
+    end_literal();
+    pieces.push_back({"", std::string(place.substr(0, colon)), format});
+    i = close;
+  }
+  end_literal();
+  return pieces;
+}
+
+std::string filled(const std::vector<TextPiece>& pieces, const Snapshot& values) {
+  std::string text;
+  for (const TextPiece& piece : pieces) text += filled(piece, values);
+  return text;
+}
+
+}  // namespace idlemeter
