@@ -106,6 +106,25 @@ int draw(const DrawOptions& options) {
   return 0;
 }
 
+struct CheckOptions {
+  std::string face;
+  ValueOptions values;
+};
+
+/// Errors end it with status 1; warnings are told and leave it at 0.
+int check(const CheckOptions& options) {
+  const TemporaryFolder folder;
+  const Face face = face_of(options.face, folder);
+  Values values(options.values);
+  Painter painter;
+  const auto findings = check_face(face, values.next(0), painter);
+  for (const Finding& finding : findings) fmt::print("{}\n", to_string(finding, options.face));
+  fmt::print(
+      "{}: {}\n", options.face,
+      findings.empty() ? "all is well" : fmt::format("{} warning{}", findings.size(), findings.size() == 1 ? "" : "s"));
+  return 0;
+}
+
 int list_starters() {
   Table table({Table::Align::left, Table::Align::left});
   for (const Starter& starter : starters()) table.add({std::string(starter.name), std::string(starter.purpose)});
@@ -163,6 +182,12 @@ void add_face(CLI::App& app, Action& action) {
       ->required();
   make_new->add_option("--from", begin->starter, "The starter")->capture_default_str()->check(check_starter);
   make_new->callback([begin, &action] { action = [begin] { return make(*begin); }; });
+
+  const auto checked = std::make_shared<CheckOptions>();
+  CLI::App* check_one = face->add_subcommand("check", "Tell what is wrong with a face, and what could be better");
+  check_one->add_option("FACE", checked->face, "A face file, or a starter's name")->required();
+  add_value_options(*check_one, checked->values);
+  check_one->callback([checked, &action] { action = [checked] { return check(*checked); }; });
 }
 
 }  // namespace idlemeter::cli

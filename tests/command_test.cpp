@@ -66,6 +66,7 @@ TEST(Command, MisuseIsTwoAndFailureIsOneAndBothSayWhy) {
       {"face draw good.toml -o a.png --over text.png", 1, "text.png: cannot read the picture"},
       {"face draw good.toml -o a.png", 0, "no reading 'ram.usde' here; nearest: ram.used"},
       {"face draw good.toml -o a.png --ground snow", 2, "--ground"},
+      {"face check broken.toml", 1, "broken.toml:1:1: error: a face has no key 'nmae'"},
       {"face new mine.toml --from benchmrak", 2, "'benchmrak' is no starter; did you mean 'benchmark'?"},
       {"face new good.toml", 1, "good.toml: is there already"},
       {"runs", 1, "there is no store here"},
@@ -167,6 +168,9 @@ TEST(Command, TheDemoDoesTheWholeJob) {
 
 TEST(Command, AFaceBeginsFromAStarter) {
   const testing::Folder folder;
+  const Outcome checked = run(folder, "face check dashboard --rig");
+  EXPECT_EQ(checked.status, 0);
+  EXPECT_EQ(checked.out, "dashboard: all is well\n");
   EXPECT_NE(run(folder, "face starters").out.find("benchmark"), std::string::npos);
   EXPECT_EQ(run(folder, "face new faces/mine.toml --from dashboard").status, 0);
   const Outcome drawn = run(folder, "face draw faces/mine.toml --rig --ground night -o mine.png --size 1280x720");

@@ -124,8 +124,9 @@ TEST(Starters, AreRightAndFitEveryUsualPicture) {
     write_starter(starter, file);
     EXPECT_THROW(write_starter(starter, file), Error) << starter.name;  // never overwritten
     const Face face = load_face(file);
-    for (const std::string& id : readings_of(face))
-      EXPECT_NE(session.values().find(id).info, nullptr) << starter.name << ' ' << id;
+    Painter checker;
+    for (const Finding& finding : check_face(face, session.values(), checker))
+      ADD_FAILURE() << to_string(finding, starter.name);
     for (const auto& [width, height] : {std::pair{1280, 720}, {1920, 1080}, {2560, 1440}, {3840, 2160}, {1280, 800}}) {
       Painter painter;
       const Rect b = lay_out(face, width, height, session.values(), session.history(), painter).bounds;

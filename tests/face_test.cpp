@@ -350,6 +350,42 @@ TEST(Face, NamesItsReadings) {
   EXPECT_EQ(readings_of(reading.face.value()), (std::vector<std::string>{"a.b", "c.d", "e.f"}));
 }
 
+TEST(CheckFace, WarnsOfWhatTheAuthorShouldKnow) {
+  const struct {
+    const char* text;
+    std::uint32_t line;
+    const char* words;
+  } cases[] = {
+      {"[[row]]\ncells = [ { reading = \"gpu.lod\" } ]", 2, "no reading 'gpu.lod' here; nearest: gpu.load"},
+      {"[[pin]]\nat = [1, 1]\ntext = \"{ram.usd}\"", 1, "no reading 'ram.usd' here; nearest: ram.used"},
+      {"[[row]]\nlabel = \"GPU\"\n[[row]]\nlabel = \"GPU\"", 3, "the same label, 'GPU', as the one in line 1"},
+      {"text = { size = 300 }\n[[row]]\nlabel = \"Far too wide for any picture at all\"", 1,
+       "reaches beyond a picture of 1280x720 (needs"},
+      {"place = { dx = -50 }\n[[row]]\nlabel = \"x\"", 1, "reaches beyond a picture"},
+      {"[[pin]]\nat = [10, 10]\ntext = \"first\"\n[[pin]]\nat = [12, 12]\ntext = \"second\"", 4,
+       "this pin covers the one in line 1"},
+      {"text = { color = \"#404858\" }\n[[row]]\nlabel = \"x\"", 1, "#404858 on #10141f has a contrast of 2.0:1"},
+      {"[[row]]\nlabel = \"x\"\ncolor = \"#202020\"", 1, "is hard to read"},
+      {"[[row]]\nlabel = \"x\"\nback = { color = \"#ffffff\" }\ncolor = \"#ffff80\"", 1, "#ffff80 on #ffffff"},
+      {"text = { edge = \"none\" }\nback = { opacity = 0 }\n[[row]]\nlabel = \"x\"", 1,
+       "neither a box behind the text nor an edge"}};
+  for (const auto& c : cases) {
+    const FaceReading reading = read_face(c.text);
+    ASSERT_TRUE(reading.face) << c.text;
+    Blocks blocks;
+    const auto findings = check_face(*reading.face, values(1), blocks);
+    ASSERT_EQ(findings.size(), 1u) << c.text << (findings.empty() ? "" : findings[1].message);
+    EXPECT_EQ(findings[0].severity, Finding::Severity::warning);
+    EXPECT_EQ(findings[0].line, c.line) << c.text;
+    EXPECT_NE(findings[0].message.find(c.words), std::string::npos) << findings[0].message;
+  }
+  const FaceReading fine = read_face(
+      "[[row]]\nlabel = \"GPU\"\ncells = [ { reading = \"gpu.load\" } ]\n[[pin]]\nat = [500, 500]\nbox = [90, "
+      "90]\n[[pin]]\nat = [500, 500]\ntext = \"on its box\"\n");
+  Blocks blocks;
+  EXPECT_TRUE(check_face(fine.face.value(), values(1), blocks).empty());
+}
+
 TEST(History, KeepsTheLastWhile) {
   History history(2 * kSecond, 3);
   for (int i = 0; i < 10; ++i) history.add("a", i * kSecond, i);

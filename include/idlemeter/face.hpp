@@ -59,6 +59,7 @@ struct Cell {
   std::optional<std::pair<double, double>> range;  ///< in the shown unit; a trace fits its values, others take 0 to 100
   double seconds = 10;                             ///< that a trace reaches back
   Sheet sheet;                                     ///< of a reel
+  std::uint32_t line = 0;                          ///< in the file; 0: not from one
 };
 
 /// A box behind something.
@@ -75,6 +76,7 @@ struct Row {
   double gap = 0;              ///< more space before it
   bool rule = false;           ///< a thin line before it
   std::vector<Cell> cells;
+  std::uint32_t line = 0;
 };
 
 /// A part of a text with places for readings: either words, or a reading with its format.
@@ -97,6 +99,7 @@ struct Pin {
   Back box;                      ///< opacity and corner radius of a box
   std::string picture;           ///< a PNG, relative to the face's folder
   double width = 0, height = 0;  ///< of a box or a picture
+  std::uint32_t line = 0;
 };
 
 struct Face {

@@ -119,6 +119,11 @@ class History {
 /// The colour that a kind of device has unless the face says otherwise; told apart by people who see few colours.
 Color usual_color(DeviceKind kind);
 
+/// What the author of a face that can be read should know of it, warnings by line: readings that nobody has, with the
+/// nearest; rows with the same label; what doesn't fit a usual picture (1280x720 to 3840x2160, 1280x800); texts of pins
+/// that cover each other; colours that can't be read on the box behind them (under 4.5:1 by WCAG 2.1, 1.4.3).
+[[nodiscard]] std::vector<Finding> check_face(const Face& face, const Snapshot& values, TextMeasure& measure);
+
 /// Lays a face out on a picture of that size, filled with the values of a snapshot and, for traces, of a history.
 /// A reading that isn't there shows as "–". Never throws on what the values are. O(rows * cells + points of the
 /// traces).

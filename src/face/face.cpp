@@ -141,6 +141,7 @@ void read_sheet(TableReader& table, Cell& cell) {
 
 /// What a cell or a pin says of how it shows its reading.
 void read_look(TableReader& table, Cell& cell) {
+  cell.line = table.table().source().begin.line;
   table.read("reading", cell.reading);
   table.read("color", cell.color);
   table.read_word("as", cell.as, kShows);
@@ -167,6 +168,7 @@ Cell read_cell(TableReader& table) {
 
 Row read_row(TableReader& table) {
   Row row;
+  row.line = table.table().source().begin.line;
   table.read("label", row.label);
   table.read("color", row.color);
   table.read_table("back", [&](TableReader& back) { read_back(back, row.back.emplace()); });
@@ -227,6 +229,7 @@ void read_box_or_picture(TableReader& table, Pin& pin) {
 
 Pin read_pin(TableReader& table) {
   Pin pin;
+  pin.line = table.table().source().begin.line;
   read_what(table, pin);
   read_at(table, pin);
   table.read_word("layer", pin.behind, kLayers);
