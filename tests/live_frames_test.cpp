@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include <random>
 #include <span>
 #include <stdexcept>
 
@@ -93,6 +94,26 @@ TEST(LiveFrames, ClearForgetsEverythingAndGoesOn) {
     live.add(7);
     live.add(9);
     expect_same(live.summary(), summarize(std::vector<Nanoseconds>{7, 9}));
+  }
+}
+
+TEST(LiveFrames, FiguresAreRightAfterEveryKindOfComingAndGoing) {
+  // Few different values, so that blocks hold many equal ones; short and long spans in turn; asked at odd moments.
+  std::mt19937_64 random(9);
+  LiveFrames live = LiveFrames::sliding(40 * kSecond, 3'000);
+  std::vector<Nanoseconds> all;
+  for (int i = 0; i < 40'000; ++i) {
+    const auto phase = static_cast<std::uint64_t>(i / 5'000 % 3);
+    const Nanoseconds interval = phase == 0   ? 8'000'000
+                                 : phase == 1 ? static_cast<Nanoseconds>(1 + random() % 7) * 4'000'000
+                                              : static_cast<Nanoseconds>(1 + random() % 40'000'000);
+    live.add(interval);
+    all.push_back(interval);
+    if (random() % 997 != 0) continue;
+    std::size_t first = all.size();
+    Nanoseconds time = 0;
+    while (first > 0 && time < 40 * kSecond && all.size() - first < 3'000) time += all[--first];
+    expect_same(live.summary(), summarize(std::span(all).subspan(first)));
   }
 }
 

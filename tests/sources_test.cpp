@@ -261,6 +261,44 @@ TEST(Graphics, TheGamesCardIsTheDiscreteOneUnlessItsProcessSaysOtherwise) {
   EXPECT_DOUBLE_EQ(value(on_integrated.sample(1), "gpu.load"), 7);
 }
 
+TEST(Graphics, EveryDriversFilesBecomeTheSameReadings) {
+  Tree tree;
+  add_card(tree, 0, "0000:03:00.0", "type : cem", "90");
+  const std::string device = "sys/devices/0000:03:00.0/", chip = device + "hwmon/hwmon5/";
+  const struct {
+    const char* file;
+    const char* text;
+  } files[] = {{"name", "xe"},          {"temp2_label", "pkg"},   {"temp2_input", "61000"},
+               {"temp3_label", "vram"}, {"temp3_input", "70500"}, {"energy1_input", "5000000"},
+               {"fan1_input", "1500"},  {"fan1_max", "3000"},     {"power1_cap", "190000000"},
+               {"in0_input", "905"}};
+  for (const auto& f : files) tree.file(chip + f.file, f.text);
+  tree.file(device + "tile0/gt0/freq0/act_freq", "2400\n");
+  tree.file(device + "mem_info_vram_total", "8589934592");
+  tree.file(device + "mem_info_vram_used", "2147483648");
+  const Snapshot values = tree.sample_after([&](Tree& t) { t.file(chip + "energy1_input", "125000000"); });
+  const struct {
+    const char* id;
+    double value;
+  } expected[] = {{"gpu.temp", 61},          {"gpu.memory.temp", 70.5}, {"gpu.power", 120},
+                  {"gpu.fan.speed", 1500},   {"gpu.fan.duty", 50},      {"gpu.power.limit", 190},
+                  {"gpu.voltage", 0.905},    {"gpu.clock", 2400},       {"gpu.memory.total", 8192},
+                  {"gpu.memory.used", 2048}, {"gpu.memory.share", 25}};
+  for (const auto& e : expected) EXPECT_DOUBLE_EQ(value(values, e.id), e.value) << e.id;
+}
+
+TEST(Graphics, ThatComesWhileItRunsIsListed) {
+  Tree tree;
+  EXPECT_EQ(tree.sample().find("gpu.load").info, nullptr);
+  add_card(tree, 0, "0000:03:00.0", "type : cem", "33");
+  Snapshot values;
+  for (int second = 0; second < 6; ++second) values = tree.sample();  // a look for new devices every 5 s
+  EXPECT_DOUBLE_EQ(value(values, "gpu.load"), 33);
+  std::filesystem::remove_all(tree / "sys/class/drm/card0");
+  for (int second = 0; second < 6; ++second) values = tree.sample();
+  EXPECT_EQ(values.find("gpu.load").info, nullptr);
+}
+
 TEST(Graphics, ASleepingCardIsNotWoken) {
   Tree tree;
   add_card(tree, 0, "0000:03:00.0", "type : cem", "90");

@@ -11,6 +11,7 @@
 #include "folder.hpp"
 #include "idlemeter/error.hpp"
 #include "idlemeter/recorder.hpp"
+#include "idlemeter/series_summary.hpp"
 
 namespace idlemeter {
 namespace {
@@ -178,6 +179,19 @@ TEST(Store, RefusesWhatIsNoStoreAndLeavesItAlone) {
   }
   EXPECT_EQ(testing::text_of(text), garbage);
   EXPECT_FALSE(std::filesystem::exists(folder / "nowhere.db"));
+}
+
+TEST(SeriesSummary, IsOfTheSamplesThatHaveANumber) {
+  const RunSeries series{kTemp, {0, 1, 2, 3}, {60.0, Missing{"gone"}, 64.0, 68.0}};
+  const auto summary = summarize(series);
+  ASSERT_TRUE(summary);
+  EXPECT_EQ(summary->samples, 3u);
+  EXPECT_DOUBLE_EQ(summary->mean, 64);
+  EXPECT_EQ(summary->least, 60);
+  EXPECT_EQ(summary->most, 68);
+  EXPECT_FALSE(summarize(RunSeries{kTemp, {0}, {Missing{"gone"}}}));
+  // Large offsets lose no digits: the mean of 1e15 and 1e15 + 2.
+  EXPECT_EQ(summarize(RunSeries{kLoad, {0, 1}, {1e15, 1e15 + 2}})->mean, 1e15 + 1);
 }
 
 TEST(Store, NamesTheRunsThatThereAre) {

@@ -38,7 +38,9 @@ void check_labels(const Face& face, Findings& findings) {
   for (const Row& row : face.rows) {
     const auto [first, is_new] = seen.try_emplace(row.label, row.line);
     if (is_new || row.label.empty()) continue;
-    warn(findings, row.line, fmt::format("this row has the same label, '{}', as the one in line {}; several cells fit one row", row.label, first->second));
+    warn(findings, row.line,
+         fmt::format("this row has the same label, '{}', as the one in line {}; several cells fit one row", row.label,
+                     first->second));
   }
 }
 
@@ -49,9 +51,14 @@ void check_size(const Face& face, const Snapshot& values, TextMeasure& measure, 
   for (const auto& [width, height] : kPictures) {
     const Rect b = lay_out(face, width, height, values, History{}, measure).bounds;
     if (b.x >= 0 && b.y >= 0 && b.x + b.width <= width && b.y + b.height <= height) continue;
-    where += fmt::format("{}{}x{} (needs {:.0f}x{:.0f} at {:.0f}, {:.0f})", where.empty() ? "" : ", ", width, height, b.width, b.height, b.x, b.y);
+    where += fmt::format("{}{}x{} (needs {:.0f}x{:.0f} at {:.0f}, {:.0f})", where.empty() ? "" : ", ", width, height,
+                         b.width, b.height, b.x, b.y);
   }
-  if (!where.empty()) warn(findings, 1, fmt::format("reaches beyond a picture of {}; a smaller text.size, fewer cells, or another place or flow would fit", where));
+  if (!where.empty())
+    warn(findings, 1,
+         fmt::format(
+             "reaches beyond a picture of {}; a smaller text.size, fewer cells, or another place or flow would fit",
+             where));
 }
 
 /// The place that a pin takes by itself.
@@ -99,14 +106,17 @@ void check_color(const Color& color, const Color& ground, std::uint32_t line, Fi
   constexpr double kReadable = 4.5;
   const double ratio = contrast(color, ground);
   if (ratio >= kReadable) return;
-  warn(findings, line, fmt::format("#{:02x}{:02x}{:02x} on #{:02x}{:02x}{:02x} has a contrast of {:.1f}:1 and is hard to read; 4.5:1 is enough", color.red,
-                                   color.green, color.blue, ground.red, ground.green, ground.blue, ratio));
+  warn(findings, line,
+       fmt::format(
+           "#{:02x}{:02x}{:02x} on #{:02x}{:02x}{:02x} has a contrast of {:.1f}:1 and is hard to read; 4.5:1 is enough",
+           color.red, color.green, color.blue, ground.red, ground.green, ground.blue, ratio));
 }
 
 void check_colors(const Face& face, Findings& findings) {
   const bool open = face.back.opacity == 0;
   if (open && face.text.edge == Edge::none && !face.rows.empty()) {
-    warn(findings, 1, "neither a box behind the text nor an edge around it: on ground of its own colour it can't be seen");
+    warn(findings, 1,
+         "neither a box behind the text nor an edge around it: on ground of its own colour it can't be seen");
   }
   if (open) return;
   check_color(face.text.color, face.back.color, 1, findings);
@@ -128,7 +138,8 @@ Findings check_face(const Face& face, const Snapshot& values, TextMeasure& measu
   check_size(face, values, measure, findings);
   check_pins(face, values, measure, findings);
   check_colors(face, findings);
-  std::stable_sort(findings.begin(), findings.end(), [](const Finding& a, const Finding& b) { return a.line < b.line; });
+  std::stable_sort(findings.begin(), findings.end(),
+                   [](const Finding& a, const Finding& b) { return a.line < b.line; });
   return findings;
 }
 

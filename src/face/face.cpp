@@ -281,19 +281,15 @@ std::string to_string(const Finding& finding, std::string_view file) {
 
 FaceReading read_face(std::string_view toml) {
   FaceReading reading;
-  try {
-    const toml::table table = toml::parse(toml);
-    TableReader reader(table, "a face", reading.findings);
+  read_toml(toml, reading.findings, [&](const toml::table& root) {
+    TableReader reader(root, "a face", reading.findings);
     Face face = read_face_table(reader);
     if (face.rows.empty() && face.pins.empty() && reading.findings.empty()) {
       reading.findings.push_back(
           {Finding::Severity::error, 1, 1, "a face without rows or pins; begin one with [[row]]"});
     }
     if (reading.findings.empty()) reading.face = std::move(face);
-  } catch (const toml::parse_error& error) {
-    tell(reading.findings, error.source(), std::string(error.description()));
-  }
-  sort_findings(reading.findings);
+  });
   return reading;
 }
 

@@ -23,7 +23,12 @@ void throw_findings(const Findings& findings, const std::filesystem::path& file)
   throw Error(all);
 }
 
-void sort_findings(Findings& findings) {
+void read_toml(std::string_view text, Findings& findings, const std::function<void(const toml::table&)>& read) {
+  try {
+    read(toml::parse(text));
+  } catch (const toml::parse_error& error) {
+    tell(findings, error.source(), std::string(error.description()));
+  }
   std::stable_sort(findings.begin(), findings.end(), [](const Finding& a, const Finding& b) {
     return std::pair(a.line, a.column) < std::pair(b.line, b.column);
   });

@@ -56,8 +56,7 @@ class DiskSource : public ReaderSource {
     const auto rate = [&](Rate& counter, Field field, double scale) -> Value {
       const auto count = leading_count(fields[field]);
       if (!count) return Missing{"/proc/diskstats holds no number here"};
-      const Value value = counter.next(now, *count);
-      return number(value) ? Value(*number(value) * scale) : value;
+      return scaled(counter.next(now, *count), scale);
     };
     disk.read_now = rate(disk.read, kSectorsRead, kSectorInMegabytes);
     disk.written_now = rate(disk.written, kSectorsWritten, kSectorInMegabytes);

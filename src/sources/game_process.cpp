@@ -55,8 +55,7 @@ class GameProcessSource : public ReaderSource {
   void sample_engines(Nanoseconds now) {
     engines_ = game_engines(folder_ / "fdinfo");
     for (const auto& [engine, busy] : engines_.busy) {
-      const Value share = engine_rates_[engine].next(now, busy);
-      engine_loads_[engine] = number(share) ? Value(*number(share) / 1e7) : share;  // ns a second as percent
+      engine_loads_[engine] = scaled(engine_rates_[engine].next(now, busy), 1e-7);  // ns a second as percent
     }
   }
 
@@ -84,8 +83,7 @@ class GameProcessSource : public ReaderSource {
       const auto parts = words(line);
       const auto bytes = parts.size() > 1 && parts[0] == name ? leading_count(parts[1]) : std::nullopt;
       if (!bytes) continue;
-      const Value rate = io_[name].next(now, *bytes);
-      return number(rate) ? Value(*number(rate) * 1e-6) : rate;
+      return scaled(io_[name].next(now, *bytes), 1e-6);
     }
     return Missing{fmt::format("{} has no {}", (folder_ / "io").string(), name)};
   }

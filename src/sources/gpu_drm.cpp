@@ -209,14 +209,7 @@ class GraphicsSource : public ReaderSource {
   }
 
   std::function<Value(Nanoseconds)> energy_reader(const std::string& slot, const fs::path& file) {
-    return [&rate = rates_[slot], file](Nanoseconds now) -> Value {
-      const FileText text = read_file(file);
-      if (!text.ok()) return cannot_read(file, text.error);
-      const auto microjoule = leading_count(text.text);
-      if (!microjoule) return Missing{file.string() + " holds no number"};
-      const Value watt = rate.next(now, *microjoule);
-      return number(watt) ? Value(*number(watt) * 1e-6) : watt;
-    };
+    return [&rate = rates_[slot], file](Nanoseconds now) { return file_rate(file, rate, now, 1e-6); };
   }
 
   fs::path root_;

@@ -10,6 +10,8 @@
 namespace idlemeter::sources {
 namespace {
 
+constexpr double kBytesInMegabit = 125'000;
+
 class NetworkSource : public ReaderSource {
  public:
   explicit NetworkSource(const fs::path& root) : ReaderSource("network"), folder_(root / "sys/class/net") {}
@@ -33,14 +35,7 @@ class NetworkSource : public ReaderSource {
     readers.push_back(
         {{fmt::format("net.{}.{}", as_id(name), quantity), fmt::format("Network {} {}", name, title), brief,
           fmt::format("Network {}", name), DeviceKind::network, Unit::megabit_per_second, file.string()},
-         [file, &rate](Nanoseconds now) -> Value {
-           const FileText text = read_file(file);
-           if (!text.ok()) return cannot_read(file, text.error);
-           const auto bytes = leading_count(text.text);
-           if (!bytes) return Missing{file.string() + " holds no number"};
-           const Value a_second = rate.next(now, *bytes);
-           return number(a_second) ? Value(*number(a_second) / 125'000) : a_second;
-         }});
+         [file, &rate](Nanoseconds now) { return file_rate(file, rate, now, 1.0 / kBytesInMegabit); }});
   }
 
   fs::path folder_;

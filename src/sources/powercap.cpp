@@ -45,14 +45,7 @@ class PowercapSource : public ReaderSource {
     const bool memory = id.starts_with("ram");
     readers.push_back({{std::move(id), std::move(title), std::move(brief), memory ? "Memory" : "Processor",
                         memory ? DeviceKind::memory : DeviceKind::processor, Unit::watt, file.string()},
-                       [file, &rate](Nanoseconds now) -> Value {
-                         const FileText text = read_file(file);
-                         if (!text.ok()) return cannot_read(file, text.error);
-                         const auto microjoule = leading_count(text.text);
-                         if (!microjoule) return Missing{file.string() + " holds no number"};
-                         const Value watt = rate.next(now, *microjoule);
-                         return number(watt) ? Value(*number(watt) * 1e-6) : watt;
-                       }});
+                       [file, &rate](Nanoseconds now) { return file_rate(file, rate, now, 1e-6); }});
   }
 
   fs::path folder_;

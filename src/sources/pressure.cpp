@@ -43,8 +43,7 @@ class PressureSource : public ReaderSource {
                          if (!text.ok()) return cannot_read(file, text.error);
                          const auto microseconds = stalled(text.text);
                          if (!microseconds) return Missing{file.string() + " has no 'some … total='"};
-                         const Value share = rate.next(now, *microseconds);
-                         return number(share) ? Value(*number(share) * 1e-4) : share;  // µs a second as percent
+                         return scaled(rate.next(now, *microseconds), 1e-4);  // µs a second as percent
                        }});
   }
 

@@ -18,4 +18,17 @@ Value Rate::next(Nanoseconds now, std::uint64_t count) {
   return static_cast<double>(grown) * static_cast<double>(kSecond) / static_cast<double>(passed);
 }
 
+Value scaled(Value rate, double scale) {
+  if (double* value = std::get_if<double>(&rate)) *value *= scale;
+  return rate;
+}
+
+Value file_rate(const fs::path& file, Rate& rate, Nanoseconds now, double scale) {
+  const FileText text = read_file(file);
+  if (!text.ok()) return cannot_read(file, text.error);
+  const auto count = leading_count(text.text);
+  if (!count) return Missing{file.string() + " holds no number"};
+  return scaled(rate.next(now, *count), scale);
+}
+
 }  // namespace idlemeter::sources

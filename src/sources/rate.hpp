@@ -5,6 +5,7 @@
 #include <optional>
 
 #include "idlemeter/reading.hpp"
+#include "sources/kernel_file.hpp"
 
 namespace idlemeter::sources {
 
@@ -23,5 +24,12 @@ class Rate {
   std::optional<std::uint64_t> last_;
   Nanoseconds time_ = 0;
 };
+
+/// The rate of a counter that stands in a file of its own, times `scale`; missing where the file can't be read or as
+/// next() says.
+Value file_rate(const fs::path& file, Rate& rate, Nanoseconds now, double scale);
+
+/// A rate times `scale`, or the same reason why there is none.
+Value scaled(Value rate, double scale);
 
 }  // namespace idlemeter::sources

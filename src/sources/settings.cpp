@@ -181,8 +181,7 @@ void read_feed(TableReader& table, Settings& settings) {
 
 SettingsReading read_settings(std::string_view toml) {
   SettingsReading reading;
-  try {
-    const toml::table root = toml::parse(toml);
+  read_toml(toml, reading.findings, [&](const toml::table& root) {
     TableReader table(root, "the settings", reading.findings);
     Settings settings;
     read_duration(table, "pace", settings.pace, kShortestPace, kLongestPace);
@@ -193,10 +192,7 @@ SettingsReading read_settings(std::string_view toml) {
     table.read_table("feed", [&](TableReader& feed) { read_feed(feed, settings); });
     table.done();
     if (reading.findings.empty()) reading.settings = std::move(settings);
-  } catch (const toml::parse_error& error) {
-    tell(reading.findings, error.source(), std::string(error.description()));
-  }
-  sort_findings(reading.findings);
+  });
   return reading;
 }
 
