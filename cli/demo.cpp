@@ -67,10 +67,10 @@ int demo(const Options& options) {
       picture.string(), face.string(), file.string(), (folder / "machine").string());
   fmt::print(
       "What to try next:\n"
-      "  {:<64}  what this machine measures\n"
-      "  {:<64}  what the simulated one does\n"
-      "  {:<64}  your own face\n"
-      "  {:<64}  one run by itself\n",
+      "  {:<72}  what this machine measures\n"
+      "  {:<72}  what the simulated one does\n"
+      "  {:<72}  your own face\n"
+      "  {:<72}  one run by itself\n",
       "idlemeter readings", "idlemeter readings --rig",
       fmt::format("idlemeter face draw {} --rig -o mine.png", face.string()),
       fmt::format("idlemeter runs show {} --store {}", ultra, file.string()));

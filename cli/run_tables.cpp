@@ -93,6 +93,15 @@ const SeriesSummary* find(const RunFigures& run, const std::string& id) {
 
 bool is_of_one_core(const std::string& id) { return id.starts_with("cpu.core"); }
 
+/// "gpu0.temp" where "gpu.temp" is the same card's.
+bool is_told_twice(const ReadingInfo& info, const std::vector<std::pair<ReadingInfo, SeriesSummary>>& readings) {
+  const std::size_t dot = info.id.find('.');
+  if (!info.id.starts_with("gpu") || dot == std::string::npos || dot == 3) return false;
+  const std::string same = "gpu" + info.id.substr(dot);
+  return std::any_of(readings.begin(), readings.end(),
+                     [&](const auto& other) { return other.first.id == same && other.first.device == info.device; });
+}
+
 /// The first run's readings that a table shows.
 std::vector<std::pair<ReadingInfo, SeriesSummary>> worth_showing(const std::vector<RunFigures>& runs,
                                                                  Readings readings) {
@@ -104,13 +113,14 @@ std::vector<std::pair<ReadingInfo, SeriesSummary>> worth_showing(const std::vect
       const SeriesSummary* series = find(run, info.id);
       return series != nullptr && series->least == base.most && series->most == base.least;
     });
-    return still || is_of_one_core(info.id);
+    return still || is_of_one_core(info.id) || is_told_twice(info, runs.front().readings);
   });
   return shown;
 }
 
 std::string left_out(std::size_t readings) {
-  return readings == 0 ? "" : fmt::format("  {} more of single cores, or that stood still: --all\n", readings);
+  return readings == 0 ? ""
+                       : fmt::format("  {} more of single cores, told twice, or that stood still: --all\n", readings);
 }
 
 std::string with_unit(const ReadingInfo& info) {

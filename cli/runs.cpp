@@ -63,7 +63,8 @@ void add_runs(CLI::App& app, Action& action) {
   command->add_option("RUN", options->runs, "Numbers of runs, as 'idlemeter runs' lists them")->required();
   command->add_option("--store", options->store, "The file that holds runs")->capture_default_str();
   command->add_flag("--json", options->json, "As JSON");
-  command->add_flag("--all", options->all, "Every reading, also of single cores and those that stood still");
+  command->add_flag("--all", options->all,
+                    "Every reading, also of single cores, cards under their numbers, and what stood still");
   command->callback([options, &action] { action = [options] { return show(*options); }; });
 }
 
