@@ -54,6 +54,11 @@ struct Broken {
 constexpr Broken kBroken[] = {
     {"", 1, 1, "a face without rows or pins; begin one with [[row]]"},
     {"name = \"a", 1, 10, ""},
+    {"näme = \"a\"", 1, 2, "a character that TOML takes only in quotes or behind #"},
+    {"name = \"ö\" # ü\n  ß = 1", 2, 3, "a character that TOML takes only"},
+    {"name = \"\"\"ö\n\\\"\"\"\" é", 2, 7, "a character that TOML takes only"},
+    {"name = 'ö\\' é", 1, 13, "a character that TOML takes only"},
+    {"name = \"\"\"a\"\"\"\"\nnmae = \"ö\"\n[[row]]", 2, 1, "a face has no key 'nmae'"},
     {"[[row]\nlabel = 1", 1, 7, ""},
     {"nmae = \"a\"\n[[row]]", 1, 1, "a face has no key 'nmae'; did you mean 'name'?"},
     {"[[rows]]", 1, 3, "did you mean 'row'?"},

@@ -23,7 +23,62 @@ void throw_findings(const Findings& findings, const std::filesystem::path& file)
   throw Error(all);
 }
 
+namespace {
+
+/// Where a quoted text that starts here ends, npos where it doesn't. `mark`: its quotes, one or three.
+std::size_t end_of_string(std::string_view text, std::size_t start, std::string_view mark) {
+  const bool escapes = mark[0] == '"', one_line = mark.size() == 1;
+  for (std::size_t i = start + mark.size(); i < text.size(); ++i) {
+    if (one_line && text[i] == '\n') return std::string_view::npos;
+    if (escapes && text[i] == '\\') {
+      ++i;
+    } else if (text.substr(i).starts_with(mark)) {
+      std::size_t end = i + mark.size();
+      while (!one_line && end < text.size() && text[end] == mark[0]) ++end;  // """a"""" ends in a quote of its own
+      return end;
+    }
+  }
+  return std::string_view::npos;
+}
+
+/// The first byte beyond ASCII outside of quotes and comments, where TOML 1.0 has none. toml++ 3.3 has undefined
+/// behaviour on some of them (is_non_ascii_horizontal_whitespace), so that it never gets to see one. Empty where there
+/// is none, or where the text ends within quotes: toml++ tells of that.
+std::optional<std::size_t> stray_character(std::string_view text) {
+  for (std::size_t i = text.starts_with("\xEF\xBB\xBF") ? 3 : 0; i < text.size();) {
+    const char c = text[i];
+    if (static_cast<unsigned char>(c) >= 0x80) return i;
+    if (c == '#') {
+      i = std::min(text.find('\n', i), text.size());
+    } else if (c == '"' || c == '\'') {
+      const bool three = text.substr(i).starts_with(std::string(3, c));
+      i = end_of_string(text, i, std::string(three ? 3 : 1, c));
+      if (i == std::string_view::npos) return std::nullopt;
+    } else {
+      ++i;
+    }
+  }
+  return std::nullopt;
+}
+
+/// Line and column of a byte, in characters.
+Finding finding_at(std::string_view text, std::size_t place, std::string message) {
+  const std::string_view before = text.substr(0, place);
+  const std::size_t line_start = before.rfind('\n') == std::string_view::npos ? 0 : before.rfind('\n') + 1;
+  const auto characters = std::count_if(before.begin() + static_cast<std::ptrdiff_t>(line_start), before.end(),
+                                        [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; });
+  return {Finding::Severity::error, static_cast<std::uint32_t>(std::count(before.begin(), before.end(), '\n') + 1),
+          static_cast<std::uint32_t>(characters + 1), std::move(message)};
+}
+
+}  // namespace
+
 void read_toml(std::string_view text, Findings& findings, const std::function<void(const toml::table&)>& read) {
+  if (const auto stray = stray_character(text)) {
+    findings.push_back(finding_at(
+        text, *stray, "a character that TOML takes only in quotes or behind #; quote the text, like label = \"Höhe\""));
+    return;
+  }
   try {
     read(toml::parse(text));
   } catch (const toml::parse_error& error) {

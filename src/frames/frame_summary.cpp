@@ -111,6 +111,8 @@ Summary figures(const TailView& view, const Totals& totals, const SummaryRequest
   summary.longest = view.slowest(1).kth;
   summary.shortest = view.shortest();
   if (n > 1) summary.pacing = static_cast<double>(totals.steps) / static_cast<double>(n - 1);
+  summary.percentiles.reserve(request.percentiles.size());
+  summary.lows.reserve(request.lows.size() * request.definitions.size());
   for (double q : request.percentiles) summary.percentiles.push_back({q, percentile(view, n, q)});
   for (Share share : request.lows) {
     for (LowDefinition definition : request.definitions) {
