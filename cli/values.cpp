@@ -62,11 +62,10 @@ Values::Values(const ValueOptions& options) {
   const MachineOptions machine{.root = options.root,
                                .game = {.pid = options.game},
                                .graphics_library = here ? MachineOptions{}.graphics_library : ""};
-  // The first two samples in quick succession: a share or a rate needs both.
-  state_->sampler = std::make_unique<Sampler>(
-      sources_with(settings, machine),
-      SamplerOptions{.pace = std::min(settings.pace, std::chrono::nanoseconds(250ms)), .paces = settings.paces});
-  state_->sampler->wait(2, 1s);
+  state_->sampler = std::make_unique<Sampler>(sources_with(settings, machine),
+                                              SamplerOptions{.pace = settings.pace, .paces = settings.paces});
+  // A share or a rate needs two samples; sources with a slower pace of their own are not waited for any longer.
+  state_->sampler->wait(2, std::max<std::chrono::nanoseconds>(1s, settings.pace + 500ms));
 }
 
 Values::Values(Values&&) noexcept = default;
