@@ -13,6 +13,7 @@
 
 #include "command.hpp"
 #include "table.hpp"
+#include "terminal.hpp"
 #include "values.hpp"
 
 namespace idlemeter::cli {
@@ -55,7 +56,7 @@ std::vector<Snapshot::Entry> wanted(const Snapshot& snapshot, const std::string&
 class Ranges {
  public:
   void take(const std::vector<Snapshot::Entry>& entries) {
-    for (const auto& [info, value] : entries) {
+    for (const auto& [info, value, provisional] : entries) {
       const auto n = number(*value);
       if (!n) continue;
       const auto [range, is_new] = ranges_.try_emplace(info->id, *n, *n);
@@ -133,17 +134,6 @@ std::string cut(const std::string& text, std::size_t width) {
   return text.substr(0, end) + "…";
 }
 
-/// Columns of the terminal; very many where there is none.
-std::size_t terminal_width() {
-  winsize size{};
-  return ::isatty(1) != 0 && ::ioctl(1, TIOCGWINSZ, &size) == 0 && size.ws_col > 0 ? size.ws_col : 100'000;
-}
-
-std::size_t terminal_height() {
-  winsize size{};
-  return ::isatty(1) != 0 && ::ioctl(1, TIOCGWINSZ, &size) == 0 && size.ws_row > 0 ? size.ws_row : 0;
-}
-
 /// A source below a tree as it would be called on a machine: "/tmp/x/proc/stat" -> "/proc/stat".
 std::string below(const std::string& root, const std::string& source) {
   return root != "/" && source.starts_with(root) ? source.substr(root.size()) : source;
@@ -156,13 +146,13 @@ std::string table_text(const std::vector<Snapshot::Entry>& entries, const Ranges
   table.add(with_ranges ? std::vector<std::string>{"reading", "now", "range seen", "what it is", "from"}
                         : std::vector<std::string>{"reading", "now", "what it is", "from"});
   std::string device;
-  for (const auto& [info, value] : entries) {
+  for (const auto& [info, value, provisional] : entries) {
     if (info->device != device) table.add_line("\n" + info->device);
     device = info->device;
     const auto* missing = std::get_if<Missing>(value);
     std::vector<std::string> row = {"  " + info->id, format_value(*info, *value)};
     if (with_ranges) row.push_back(ranges.text(*info));
-    row.push_back(info->title);
+    row.push_back(info->title + (provisional ? ", of too few frames yet" : ""));
     row.push_back(missing == nullptr ? below(root, info->source) : "missing: " + missing->reason);
     table.add(std::move(row));
   }
@@ -182,8 +172,6 @@ void print_lines(const std::string& text, std::size_t width, std::size_t most_li
   }
 }
 
-volatile sig_atomic_t ctrl_c = 0;
-
 class Printer {
  public:
   Printer(const Options& options, std::string root)
@@ -199,10 +187,10 @@ class Printer {
       if (first_) fmt::print("time_s,id,value,unit,least,most,title,device,source,missing\n");
       for (const auto& entry : entries) fmt::print("{}", csv_line(entry, ranges_, time));
     } else if (options_.seconds > 0 && !in_place_) {
-      for (const auto& [info, value] : entries)
+      for (const auto& [info, value, provisional] : entries)
         fmt::print("{:.1f} s  {}  {}\n", time, info->id, format_value(*info, *value));
     } else {
-      if (in_place_) fmt::print("\x1b[H\x1b[2J");  // to the top, and clear
+      if (in_place_) fmt::print("{}", kClearScreen);
       print_lines(table_text(entries, ranges_, options_.seconds > 0, root_), terminal_width(),
                   in_place_ ? terminal_height() : 0);
     }
@@ -239,15 +227,13 @@ int show(const Options& options) {
                snapshot.entries().size());
     return 1;
   }
-  struct sigaction stop {};
-  stop.sa_handler = [](int) { ctrl_c = 1; };
-  if (options.seconds > 0) ::sigaction(SIGINT, &stop, nullptr);
+  if (options.seconds > 0) catch_ctrl_c();
   Printer printer(options, values.root());
   const Nanoseconds start = snapshot.time();
   printer.print(entries, 0);
-  for (int done = 1; options.seconds > 0 && ctrl_c == 0 && (options.count == 0 || done < options.count); ++done) {
+  for (int done = 1; options.seconds > 0 && !stopped() && (options.count == 0 || done < options.count); ++done) {
     snapshot = values.next(options.seconds);
-    if (ctrl_c == 0)
+    if (!stopped())
       printer.print(wanted(snapshot, options.word), static_cast<double>(snapshot.time() - start) / kSecond);
   }
   return 0;

@@ -29,7 +29,9 @@ fs::path management_stand_in() {
 
 /// The simulated game, half a minute into its race.
 struct Simulation {
-  explicit Simulation(const std::string& kind) : session(folder.path(), {}, rig::spec_of(kind), management_stand_in()) {
+  Simulation(const std::string& kind, const std::vector<std::string>& ids)
+      : session(folder.path(), {}, rig::spec_of(kind), management_stand_in()) {
+    session.ask(ids);
     session.play(30);
   }
 
@@ -40,21 +42,22 @@ struct Simulation {
 }  // namespace
 
 struct Values::State {
-  State(const Settings& settings, std::string tree) : root(std::move(tree)), computed(settings.computed) {}
+  State(const Settings& settings, std::string tree, const std::vector<std::string>& ids)
+      : root(std::move(tree)), no_game(ids), computed(settings.computed) {}
 
   std::string root;
   std::unique_ptr<Simulation> simulation;
   std::unique_ptr<Sampler> sampler;
-  FrameReadings no_game{LiveFrames::growing()};
+  FrameReadings no_game;
   ComputedReadings computed;
   History history;
 };
 
-Values::Values(const ValueOptions& options) {
+Values::Values(const ValueOptions& options, const std::vector<std::string>& ids) {
   const Settings settings = settings_of(options);
-  state_ = std::make_unique<State>(settings, options.root);
+  state_ = std::make_unique<State>(settings, options.root, ids);
   if (!options.rig.empty()) {
-    state_->simulation = std::make_unique<Simulation>(options.rig);
+    state_->simulation = std::make_unique<Simulation>(options.rig, ids);
     state_->root = state_->simulation->session.folder().string();
     return;
   }
@@ -70,6 +73,11 @@ Values::Values(const ValueOptions& options) {
 
 Values::Values(Values&&) noexcept = default;
 Values::~Values() = default;
+
+void Values::ask(const std::vector<std::string>& ids) {
+  state_->no_game.ask(ids);
+  if (state_->simulation != nullptr) state_->simulation->session.ask(ids);
+}
 
 Snapshot Values::next(double seconds) {
   Snapshot values;

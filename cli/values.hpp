@@ -29,9 +29,14 @@ class Values {
  public:
   /// Starts sampling; a load is known from the second sample on, so that the first snapshot takes a moment. Throws
   /// Error.
-  explicit Values(const ValueOptions& options);
+  ///
+  /// `ids`: statistics of frames beside the usual ones.
+  explicit Values(const ValueOptions& options, const std::vector<std::string>& ids = {});
   Values(Values&&) noexcept;
   ~Values();
+
+  /// From now on also these statistics of frames.
+  void ask(const std::vector<std::string>& ids);
 
   /// The newest values, after `seconds` more have passed (0: now).
   Snapshot next(double seconds);

@@ -28,7 +28,7 @@ Session::Session(const std::filesystem::path& folder, const GameSettings& settin
       tree_(folder),
       game_(machine_, settings),
       polling_(sources(library)),
-      frames_(LiveFrames::growing()) {}
+      frames_() {}
 
 void Session::sample(Recorder* recorder) {
   next_sample_ += kPace;
@@ -39,9 +39,14 @@ void Session::sample(Recorder* recorder) {
   if (recorder != nullptr) recorder->add(game_.now() - recording_since_, machine_values_);
 }
 
+void Session::ask(const std::vector<std::string>& ids) {
+  frames_.ask(ids);
+  values_ = machine_values_.with(frames_.batch(game_.now()));
+}
+
 void Session::play(double seconds, Recorder* recorder) {
   recording_since_ = game_.now();
-  frames_.clear();
+  if (recorder != nullptr) frames_.begin_recording(game_.now());
   const auto end = game_.now() + static_cast<Nanoseconds>(seconds * kSecond);
   while (game_.now() < end) {
     FrameRecord frame = game_.next_frame();

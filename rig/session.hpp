@@ -21,7 +21,10 @@ class Session {
   Session(const std::filesystem::path& folder, const GameSettings& settings, const Spec& spec = specs().front(),
           const std::filesystem::path& library = {});
 
-  /// Plays on for that long; frames and readings go to `recorder` too where there is one.
+  /// From now on also these statistics of frames.
+  void ask(const std::vector<std::string>& ids);
+
+  /// Plays on for that long; frames and readings go to `recorder` too where there is one: it stays at work afterwards.
   void play(double seconds, Recorder* recorder = nullptr);
 
   /// The newest readings, frames among them.

@@ -106,7 +106,7 @@ TEST(NearestIds, FindWhatWasMeant) {
 }
 
 TEST(FrameReadings, EqualTheSummaryOfTheSameFrames) {
-  FrameReadings frames(LiveFrames::growing());
+  FrameReadings frames;
   std::vector<Nanoseconds> intervals;
   for (int i = 0; i < 2'000; ++i) {
     intervals.push_back((i % 100 == 0 ? 40 : 10) * kMillisecond);
@@ -127,8 +127,82 @@ TEST(FrameReadings, EqualTheSummaryOfTheSameFrames) {
   EXPECT_EQ(value("frame.count"), 2'000);
 }
 
+TEST(FrameReadings, CoverTheSpansThatAreAskedFor) {
+  FrameReadings frames({"frame.average@cleared", "frame.average@1s", "frame.low@50%@percentile@cleared", "gpu.load"});
+  Nanoseconds now = 0;
+  const auto play = [&](int count, Nanoseconds interval) {
+    for (int i = 0; i < count; ++i) frames.add({now += interval, interval, -1});
+  };
+  const auto value = [&](const char* id) {
+    const Snapshot::Entry entry = Snapshot(now, {frames.batch(now)}).find(id);
+    return entry.value == nullptr ? -1 : number(*entry.value).value_or(-2);
+  };
+  const auto state = [&] {
+    return std::get<std::string>(*Snapshot(now, {frames.batch(now)}).find("recording.state").value);
+  };
+  play(100, 20 * kMillisecond);
+  EXPECT_EQ(value("frame.average"), 50) << "before the first recording as since cleared";
+  frames.begin_recording(now);
+  play(100, 10 * kMillisecond);
+  EXPECT_EQ(value("frame.average"), 100);
+  EXPECT_EQ(value("frame.average@cleared"), 200 / 3.0);
+  EXPECT_EQ(value("frame.average@1s"), 100);
+  EXPECT_EQ(value("frame.low@50%@percentile@cleared"), 1e9 / 15e6);
+  EXPECT_EQ(value("recording.time"), 1);
+  EXPECT_EQ(state(), "on");
+  frames.clear();
+  EXPECT_EQ(value("frame.average"), 100) << "clearing doesn't touch a recording at work";
+  EXPECT_EQ(value("frame.average@cleared"), -2);
+  frames.end_recording(now);
+  play(50, 40 * kMillisecond);
+  EXPECT_EQ(value("frame.average"), 100) << "held";
+  EXPECT_EQ(value("frame.average@cleared"), 25);
+  EXPECT_EQ(value("recording.time"), 1);
+  EXPECT_EQ(state(), "held");
+  frames.ask({"frame.max@cleared"});
+  EXPECT_EQ(value("frame.max@cleared"), 25) << "a span that goes on keeps its frames";
+  EXPECT_EQ(value("frame.average@1s"), -1) << "no longer asked for";
+  frames.clear();
+  EXPECT_EQ(state(), "off");
+  EXPECT_EQ(value("frame.average"), -2);
+}
+
+TEST(FrameReadings, AreProvisionalWhileThereAreTooFewFramesForTheirShare) {
+  FrameReadings frames({"frame.percentile@50%"});
+  const auto provisional = [&](const char* id) { return Snapshot(0, {frames.batch(0)}).find(id).provisional; };
+  const auto play = [&](int count) {
+    for (int i = 0; i < count; ++i) frames.add({0, 10 * kMillisecond, -1});
+  };
+  play(99);
+  EXPECT_TRUE(provisional("frame.low@1%"));
+  EXPECT_TRUE(provisional("frame.percentile@99%"));
+  EXPECT_FALSE(provisional("frame.percentile@95%"));
+  EXPECT_FALSE(provisional("frame.percentile@50%"));
+  EXPECT_FALSE(provisional("frame.average"));
+  play(1);
+  EXPECT_FALSE(provisional("frame.low@1%"));
+  EXPECT_FALSE(provisional("frame.percentile@99%"));
+  EXPECT_TRUE(provisional("frame.low@0.1%"));
+  play(900);
+  EXPECT_FALSE(provisional("frame.low@0.1%"));
+}
+
+TEST(FrameStatistic, IdsAreReadAndWrittenBack) {
+  for (const char* id : {"frame.average", "frame.low@0.1%", "frame.low@1%@percentile@10s", "frame.low@5%@time",
+                         "frame.percentile@99.9%@cleared", "frame.max@0.5s", "frame.count@cleared"}) {
+    const auto statistic = frame_statistic(id);
+    ASSERT_TRUE(statistic) << id;
+    EXPECT_EQ(id_of(*statistic), id);
+  }
+  EXPECT_EQ(id_of(*frame_statistic("frame.low@1.0%@slowest@recording")), "frame.low@1%");
+  for (const char* id : {"frame.rate", "frame.low", "frame.low@", "frame.low@200%", "frame.low@1", "frame.average@1%",
+                         "frame.low@1%@10s@cleared", "frame.low@1%@never", "frame.low@10s", "gpu.load", "", "frame.",
+                         "frame.percentile@99%@time", "frame.max@0s", "frame.max@nans"})
+    EXPECT_FALSE(frame_statistic(id)) << id;
+}
+
 TEST(FrameReadings, AreMissingBeforeTheFirstFrame) {
-  const auto batch = FrameReadings(LiveFrames::growing()).batch(0);
+  const auto batch = FrameReadings().batch(0);
   ASSERT_EQ(batch->values.size(), batch->list->readings().size());
   for (std::size_t i = 0; i + 2 < batch->values.size(); ++i)
     EXPECT_FALSE(number(batch->values[i])) << batch->list->readings()[i].id;

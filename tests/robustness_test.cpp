@@ -57,7 +57,7 @@ class Mutator {
 };
 
 Snapshot some_values() {
-  FrameReadings frames(LiveFrames::growing());
+  FrameReadings frames;
   frames.add({0, 10 * kMillisecond, -1});
   return Snapshot(0, {frames.batch(0)});
 }

@@ -3,13 +3,15 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
 #include <utility>
 #include <vector>
 
-#include "idlemeter/frame_summary.hpp"
+#include "idlemeter/frame_statistic.hpp"
+#include "idlemeter/reading.hpp"
 #include "idlemeter/units.hpp"
 
 namespace idlemeter {
@@ -28,12 +30,11 @@ enum class Show : std::uint8_t { text, trace, text_and_trace, ring, reel };
 enum class Align : std::uint8_t { left, centre, right };
 enum class Edge : std::uint8_t { none, shadow, outline };
 
-/// What the live statistics of a face cover.
-struct Span {
-  enum class Kind : std::uint8_t { recording, cleared, last } kind = Kind::recording;
-  Nanoseconds length = 0;  ///< of `last`
-
-  friend bool operator==(const Span&, const Span&) = default;
+/// The colours that the kinds of devices have.
+enum class Palette : std::uint8_t {
+  shore,   ///< soft hues, told apart by people who see few colours
+  beacon,  ///< strong hues for busy ground, told apart by them too
+  chalk    ///< one colour for all
 };
 
 // Lengths are in 1/1080 of the picture's height, so that a face looks the same at every resolution.
@@ -47,19 +48,23 @@ struct Sheet {
 
 /// Shows one reading.
 struct Cell {
-  std::string reading;
+  std::string reading = {};
   Show as = Show::text;
-  Align align = Align::right;             ///< of the value in its column
-  std::string title;                      ///< a word before the value; none where empty
-  std::optional<Unit> unit;               ///< the reading's own where empty
-  std::optional<int> digits;              ///< after the point; the unit's usual number where empty
-  std::optional<Color> color;             ///< of the value or the trace
-  std::optional<double> caution, danger;  ///< in the shown unit: from here on the value takes the warning colours
-  std::optional<double> width, height;    ///< of a trace (240, 40), a ring or a reel; least width of a text
-  std::optional<std::pair<double, double>> range;  ///< in the shown unit; a trace fits its values, others take 0 to 100
-  double seconds = 10;                             ///< that a trace reaches back
-  Sheet sheet;                                     ///< of a reel
-  std::uint32_t line = 0;                          ///< in the file; 0: not from one
+  Align align = Align::right;                 ///< of the value in its column
+  std::string title = {};                     ///< a word before the value; none where empty
+  std::optional<Unit> unit = {};              ///< the reading's own where empty
+  std::optional<std::string> unit_text = {};  ///< written in place of the unit; an empty text hides it
+  std::optional<int> digits = {};             ///< after the point; the unit's usual number where empty
+  std::optional<Color> color = {};            ///< of the value or the trace
+  std::optional<double> caution = {},
+                        danger = {};  ///< in the shown unit: from here on the value takes the warning colours
+  std::optional<double> width = {}, height = {};  ///< of a trace (240, 40), a ring or a reel; least width of a text
+  std::optional<std::pair<double, double>> range =
+      {};                         ///< in the shown unit; a trace fits its values, others take 0 to 100
+  double seconds = 10;            ///< that a trace reaches back
+  Sheet sheet = {};               ///< of a reel
+  std::optional<Span> span = {};  ///< of a statistic of frames; the face's where empty
+  std::uint32_t line = 0;         ///< in the file; 0: not from one
 };
 
 /// A box behind something.
@@ -114,13 +119,16 @@ struct Face {
     double scale = 1;  ///< makes the text, and all that is measured by it, larger or smaller
     bool bold = false;
     Color color{244, 244, 244, 255};
+    bool by_device = false;  ///< values have the colour of their device instead
     Edge edge = Edge::shadow;
   } text;
   Back back;
   Flow flow = Flow::stack;
   int lines = 1;    ///< that a flow in a line may take
   int columns = 2;  ///< of a flow in columns
-  Span span;
+  Span span;        ///< what the statistics of frames cover, where a cell says nothing else
+  Palette palette = Palette::shore;
+  std::map<DeviceKind, Color> colors;  ///< in place of the palette's
   std::vector<Row> rows;
   std::vector<Pin> pins;
   std::filesystem::path folder;  ///< that pictures are relative to
@@ -142,12 +150,22 @@ struct FaceReading {
   std::vector<Finding> findings;
 };
 
-/// All readings that the face names, each once, in their order.
+/// All readings that the face shows, each once, in their order; statistics of frames with their spans.
 std::vector<std::string> readings_of(const Face& face);
+
+/// The id with the span that counts, where it is a statistic of frames: its own, else the cell's, else the face's.
+std::string spanned(const std::string& id, const std::optional<Span>& of_cell, const Face& face);
+
+/// The colour that a kind of device has on this face.
+Color device_color(const Face& face, DeviceKind kind);
 
 /// Reads a face; never throws on what the text holds. A text that isn't TOML has one finding, anything else all of
 /// them.
 [[nodiscard]] FaceReading read_face(std::string_view toml);
+
+/// The face as a file; read_face() makes the same face of it, but for its folder and lines. What has its default isn't
+/// written.
+[[nodiscard]] std::string to_toml(const Face& face);
 
 /// Reads a face file. Throws Error with every error in it, a line each, or saying that it can't be read.
 [[nodiscard]] Face load_face(const std::filesystem::path& file);

@@ -1,45 +1,57 @@
 // Idle Meter: frames as readings: `frame.rate`, `frame.time`, `frame.low@1%` and so on.
 #pragma once
 
-#include <deque>
 #include <memory>
+#include <string>
+#include <vector>
 
+#include "idlemeter/frame_statistic.hpp"
 #include "idlemeter/live_frames.hpp"
 #include "idlemeter/reading.hpp"
 #include "idlemeter/store.hpp"
 
 namespace idlemeter {
 
-/// Turns the frames of a game into readings, over the span that a face asks for.
+/// Turns the frames of a game into readings, over the spans that faces ask for.
 ///
-/// frame.rate    frames over time of the last half second: a rate that the eye can follow
-/// frame.time    the newest interval
-/// frame.gpu     how long the GPU worked on the newest frame
-/// frame.average, frame.min, frame.max, frame.low@1% (0.2%, 0.1%), frame.percentile@95% (99%): of the span
+/// frame.rate       frames over time of the last half second: a rate that the eye can follow
+/// frame.time       the newest interval
+/// frame.gpu        how long the GPU worked on the newest frame
+/// frame.average …  statistics of a span: see FrameStatistic; a low or percentile is provisional while there are fewer
+///                  frames than its share needs
+/// recording.state  "on", "held" (the figures stay until they are cleared or the next recording starts) or "off"
+/// recording.time   seconds since the recording started
 ///
-/// One thread at a time.
+/// One thread at a time. Each growing span that is asked for keeps up to 16 bytes a frame.
 class FrameReadings {
  public:
-  /// `span` is what the statistics cover.
-  explicit FrameReadings(LiveFrames span);
+  /// `ids`: statistics beside the usual ones, see ask().
+  explicit FrameReadings(const std::vector<std::string>& ids = {});
+  FrameReadings(FrameReadings&&) noexcept;
+  FrameReadings& operator=(FrameReadings&&) noexcept;
+  ~FrameReadings();
+
+  /// From now on also these, and no others beside the usual ones. Spans that were there go on; ids that are no
+  /// statistics are passed over.
+  void ask(const std::vector<std::string>& ids);
 
   void add(const FrameRecord& frame);
 
-  /// Begins the span anew.
-  void clear() { span_.clear(); }
+  /// Begins all spans anew, except that of a recording at work.
+  void clear();
+
+  /// Begins the recording's span anew.
+  void begin_recording(Nanoseconds now);
+
+  /// Holds the recording's figures.
+  void end_recording(Nanoseconds now);
 
   /// The readings now, to go into a snapshot.
   [[nodiscard]] std::shared_ptr<const Batch> batch(Nanoseconds now) const;
 
-  [[nodiscard]] const LiveFrames& span() const { return span_; }
-
  private:
-  LiveFrames span_;
-  LiveFrames recent_;
-  FrameRecord newest_;
+  struct State;
+  std::unique_ptr<State> state_;
 };
-
-/// What these readings are, without values.
-[[nodiscard]] std::shared_ptr<const ReadingList> frame_reading_list();
 
 }  // namespace idlemeter

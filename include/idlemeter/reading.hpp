@@ -43,6 +43,11 @@ enum class DeviceKind : std::uint8_t {
   own
 };
 
+inline constexpr DeviceKind kDeviceKinds[] = {DeviceKind::processor, DeviceKind::graphics, DeviceKind::memory,
+                                              DeviceKind::disk,      DeviceKind::network,  DeviceKind::battery,
+                                              DeviceKind::board,     DeviceKind::frames,   DeviceKind::game,
+                                              DeviceKind::system,    DeviceKind::own};
+
 /// "processor", "graphics" …
 std::string_view name_of(DeviceKind kind);
 
@@ -84,6 +89,7 @@ struct Batch {
   std::shared_ptr<const ReadingList> list;
   std::vector<Value> values;
   Nanoseconds time = 0;
+  std::vector<bool> provisional = {};  ///< which values rest on too little yet; empty: none
 };
 
 /// The values of all readings at one moment. Immutable once made: any number of threads. Copies are cheap (they share).
@@ -96,6 +102,7 @@ class Snapshot {
   struct Entry {
     const ReadingInfo* info = nullptr;  ///< lives as long as the snapshot
     const Value* value = nullptr;
+    bool provisional = false;  ///< rests on too little yet: show it as such
   };
 
   /// The reading, or nullptrs where no source has it. Of two sources with the same id the first counts.

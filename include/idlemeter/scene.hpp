@@ -116,9 +116,6 @@ class History {
   std::map<std::string, std::deque<Entry>, std::less<>> entries_;
 };
 
-/// The colour that a kind of device has unless the face says otherwise; told apart by people who see few colours.
-Color usual_color(DeviceKind kind);
-
 /// What the author of a face that can be read should know of it, warnings by line: readings that nobody has, with the
 /// nearest; rows with the same label; what doesn't fit a usual picture (1280x720 to 3840x2160, 1280x800); texts of pins
 /// that cover each other; colours that can't be read on the box behind them (under 4.5:1 by WCAG 2.1, 1.4.3).

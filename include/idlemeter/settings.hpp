@@ -15,6 +15,13 @@
 
 namespace idlemeter {
 
+/// Which face the games get whose executable fits a shell pattern (*, ?, […]; upper and lower case alike): its name, or
+/// its whole path where the pattern has a '/'.
+struct GameRule {
+  std::string program;
+  std::string face;
+};
+
 struct Settings {
   std::chrono::nanoseconds pace = std::chrono::milliseconds(500);
   std::map<std::string, std::chrono::nanoseconds> paces = {};  ///< of single sources, by name
@@ -22,6 +29,8 @@ struct Settings {
   std::vector<ComputedReading> computed = {};
   std::vector<CommandReading> commands = {};
   std::optional<FeedOptions> feed = {};  ///< empty: no feed
+  std::string face = {};                 ///< a kept face's, a starter's or a file's name, for games without a rule
+  std::vector<GameRule> games = {};      ///< the first that fits counts
 };
 
 /// All that a text holds, or all that is wrong with it.

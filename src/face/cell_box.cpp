@@ -8,10 +8,13 @@ namespace {
 
 constexpr double kDesignHeight = 1080;  // lengths of a face are in 1/1080 of the picture's height
 constexpr Color kCaution{255, 209, 74, 255}, kDanger{255, 107, 107, 255};
+constexpr Color kRecording{255, 82, 82, 255}, kHeld{190, 198, 210, 255};
+constexpr double kProvisional = 0.5;  // opacity of what rests on too few frames
 constexpr const char* kMissing = "–";
 
 // In units of the text size.
 constexpr double kUnitSize = 0.68, kUnitGap = 0.16, kTitleGap = 0.3;
+constexpr double kMarkSize = 0.26, kMarkPlace = 0.3, kMarkHeight = 0.36;
 
 // In units of the face, where a cell says nothing else.
 constexpr double kTraceWidth = 240, kTraceHeight = 40, kFigureSize = 64;
@@ -47,16 +50,29 @@ int shown_digits(const Cell& cell, const ReadingInfo& info, Unit unit) {
   return cell.digits.value_or(unit == info.unit && info.digits >= 0 ? info.digits : usual_digits(unit));
 }
 
+/// What a statistic covers is seen on it: the recording by its mark, the last while by its length.
+void write_span(const Look& look, CellBox& box) {
+  box.title = box.cell->title;
+  box.id = box.cell->reading;
+  auto statistic = frame_statistic(box.id);
+  if (!statistic) return;
+  if (!statistic->span) statistic->span = box.cell->span.value_or(look.face.span);
+  box.id = id_of(*statistic);
+  box.recorded = statistic->span->kind == Span::Kind::recording;
+  if (statistic->span->kind == Span::Kind::last && box.title.empty()) box.title = to_string(*statistic->span);
+}
+
 /// Fills in what is written, and returns the widest text that it is likely to become.
 std::string write_value(const Look& look, CellBox& box) {
-  const Snapshot::Entry entry = look.values.find(box.cell->reading);
+  const Snapshot::Entry entry = look.values.find(box.id);
   box.info = entry.info;
+  box.provisional = entry.provisional;
   box.value = kMissing;
   if (entry.info == nullptr) return kMissing;
   if (const auto* text = std::get_if<std::string>(entry.value)) return box.value = *text;
   const Unit unit = shown_unit(*box.cell, *entry.info);
   const int digits = shown_digits(*box.cell, *entry.info, unit);
-  box.unit = short_symbol(unit);
+  box.unit = box.cell->unit_text.value_or(std::string(short_symbol(unit)));
   if (const auto now = number(*entry.value)) {
     box.shown = convert(*now, entry.info->unit, unit);
     box.value = format_number(*box.shown, digits);
@@ -77,8 +93,9 @@ void add_text(const Look& look, std::vector<Shape>& shapes, const std::string& t
 }
 
 void draw_text(const Look& look, const CellBox& box, double x, double baseline, std::vector<Shape>& shapes) {
-  const Color color = value_color(look, box), quiet = faint(color, 0.72);
-  if (!box.cell->title.empty()) add_text(look, shapes, box.cell->title, look.unit_style, quiet, x, baseline);
+  const Color full = value_color(look, box), quiet = faint(full, 0.72);
+  const Color color = box.provisional ? faint(full, kProvisional) : full;
+  if (!box.title.empty()) add_text(look, shapes, box.title, look.unit_style, quiet, x, baseline);
   const double right = x + box.title_width + box.value_width;
   add_text(look, shapes, box.value, look.value_style, color, right - look.width(box.value, look.value_style), baseline);
   if (!box.unit.empty()) add_text(look, shapes, box.unit, look.unit_style, quiet, right + look.em(kUnitGap), baseline);
@@ -95,37 +112,10 @@ std::pair<double, double> fitting_range(Iterator first, Iterator last, Shown sho
   return {low, high > low ? high + 0.05 * (high - low) : low + 1};
 }
 
-/// The values of the last seconds from left to right, the newest at the right edge.
-std::vector<Point> trace_points(const Look& look, const CellBox& box, const Rect& rect) {
-  const auto* entries = look.history.of(box.cell->reading);
-  if (entries == nullptr || box.info == nullptr) return {};
-  const Nanoseconds newest = entries->back().at;
-  const auto length = static_cast<Nanoseconds>(box.cell->seconds * kSecond);
-  auto first = std::lower_bound(entries->begin(), entries->end(), newest - length,
-                                [](const History::Entry& entry, Nanoseconds time) { return entry.at < time; });
-  const Unit unit = shown_unit(*box.cell, *box.info);
-  const auto shown = [&](double value) { return *convert(value, box.info->unit, unit); };
-  const auto [low, high] = box.cell->range.value_or(fitting_range(first, entries->end(), shown));
-  std::vector<Point> points;
-  points.reserve(static_cast<std::size_t>(entries->end() - first));
-  for (; first != entries->end(); ++first) {
-    const double along = 1 - static_cast<double>(newest - first->at) / static_cast<double>(length);
-    const double up = std::clamp((shown(first->value) - low) / (high - low), 0.0, 1.0);
-    points.push_back({rect.x + along * rect.width, rect.y + (1 - up) * rect.height});
-  }
-  return points;
-}
-
 void draw_trace(const Look& look, const CellBox& box, const Rect& rect, Color color, std::vector<Shape>& shapes) {
   shapes.emplace_back(BoxShape{rect, Color{255, 255, 255, 18}, 2 * look.unit});
   TraceShape trace{rect, trace_points(look, box, rect), color, std::max(1.0, 1.6 * look.unit)};
   if (!trace.points.empty()) shapes.emplace_back(std::move(trace));
-}
-
-/// Where the value stands in its range, 0 to 1; 0 where it is missing.
-double share_of_range(const CellBox& box) {
-  const auto [low, high] = box.cell->range.value_or(std::pair(0.0, 100.0));
-  return box.shown ? std::clamp((*box.shown - low) / (high - low), 0.0, 1.0) : 0;
 }
 
 /// An arc with the value inside.
@@ -139,7 +129,7 @@ void draw_ring(const Look& look, const CellBox& box, const Rect& rect, Color acc
   const double middle = rect.x + rect.width / 2, ascent = look.measure.measure("0", number_style).ascent;
   const double baseline = std::round(rect.y + rect.height / 2 + ascent * 0.34);
   add_text(look, shapes, box.value, number_style, warning, middle - look.width(box.value, number_style) / 2, baseline);
-  const std::string& below = box.cell->title.empty() ? box.unit : box.cell->title;
+  const std::string& below = box.title.empty() ? box.unit : box.title;
   if (!below.empty())
     add_text(look, shapes, below, unit_style, faint(warning, 0.8), middle - look.width(below, unit_style) / 2,
              rect.y + rect.height * 0.88);
@@ -167,7 +157,11 @@ Look::Look(const Face& f, int picture_height, const Snapshot& v, const History& 
       value_style{f.text.font, size, f.text.bold},
       unit_style{f.text.font, std::max(1.0, std::round(size * kUnitSize)), f.text.bold},
       label_style{f.text.font, size, true},
-      line(m.measure("0", value_style)) {}
+      line(m.measure("0", value_style)) {
+  const Snapshot::Entry entry = values.find("recording.state");
+  const auto* text = entry.value == nullptr ? nullptr : std::get_if<std::string>(entry.value);
+  recording = text == nullptr ? "off" : *text;
+}
 
 double Look::em(double share) const { return std::round(share * size); }
 
@@ -175,12 +169,38 @@ double Look::line_height() const { return std::ceil(line.ascent + line.descent);
 
 double Look::width(const std::string& text, const TextStyle& style) const { return measure.measure(text, style).width; }
 
+std::vector<Point> trace_points(const Look& look, const CellBox& box, const Rect& rect) {
+  const auto* entries = look.history.of(box.id);
+  if (entries == nullptr || box.info == nullptr) return {};
+  const Nanoseconds newest = entries->back().at;
+  const auto length = static_cast<Nanoseconds>(box.cell->seconds * kSecond);
+  auto first = std::lower_bound(entries->begin(), entries->end(), newest - length,
+                                [](const History::Entry& entry, Nanoseconds time) { return entry.at < time; });
+  const Unit unit = shown_unit(*box.cell, *box.info);
+  const auto shown = [&](double value) { return *convert(value, box.info->unit, unit); };
+  const auto [low, high] = box.cell->range.value_or(fitting_range(first, entries->end(), shown));
+  std::vector<Point> points;
+  points.reserve(static_cast<std::size_t>(entries->end() - first));
+  for (; first != entries->end(); ++first) {
+    const double along = 1 - static_cast<double>(newest - first->at) / static_cast<double>(length);
+    const double up = std::clamp((shown(first->value) - low) / (high - low), 0.0, 1.0);
+    points.push_back({rect.x + along * rect.width, rect.y + (1 - up) * rect.height});
+  }
+  return points;
+}
+
+double share_of_range(const CellBox& box) {
+  const auto [low, high] = box.cell->range.value_or(std::pair(0.0, 100.0));
+  return box.shown ? std::clamp((*box.shown - low) / (high - low), 0.0, 1.0) : 0;
+}
+
 CellBox measure_cell(const Look& look, const Cell& cell) {
   CellBox box;
   box.cell = &cell;
+  write_span(look, box);
   const std::string widest = write_value(look, box);
   if (box.has_text()) {
-    if (!cell.title.empty()) box.title_width = std::ceil(look.width(cell.title, look.unit_style)) + look.em(kTitleGap);
+    if (!box.title.empty()) box.title_width = std::ceil(look.width(box.title, look.unit_style)) + look.em(kTitleGap);
     box.value_width =
         std::ceil(std::max(look.width(box.value, look.value_style), look.width(widest, look.value_style)));
     if (!box.unit.empty()) box.unit_width = look.em(kUnitGap) + std::ceil(look.width(box.unit, look.unit_style));
@@ -203,12 +223,23 @@ CellBox measure_cell(const Look& look, const Cell& cell) {
 Color value_color(const Look& look, const CellBox& box) {
   if (box.shown && box.cell->danger && *box.shown >= *box.cell->danger) return kDanger;
   if (box.shown && box.cell->caution && *box.shown >= *box.cell->caution) return kCaution;
-  return box.cell->color.value_or(look.face.text.color);
+  if (box.cell->color) return *box.cell->color;
+  return look.face.text.by_device && box.info != nullptr ? device_color(look.face, box.info->kind)
+                                                         : look.face.text.color;
+}
+
+void add_mark(const Look& look, double x, double y, std::vector<Shape>& shapes) {
+  if (look.recording == "off") return;
+  const bool on = look.recording == "on";
+  const double side = std::max(4.0, look.em(kMarkSize));
+  shapes.emplace_back(BoxShape{
+      {std::round(x - side / 2), std::round(y - side / 2), side, side}, on ? kRecording : kHeld, on ? side / 2 : 0});
 }
 
 void draw_cell(const Look& look, const CellBox& box, double x, double y, double height, double baseline, Color accent,
                std::vector<Shape>& shapes) {
   const Cell& cell = *box.cell;
+  if (box.recorded) add_mark(look, x - look.em(kMarkPlace), baseline - look.em(kMarkHeight), shapes);
   if (box.has_text()) {
     draw_text(look, box, x, baseline, shapes);
     x += box.text_width + look.em(kTitleGap);

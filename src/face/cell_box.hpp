@@ -27,14 +27,18 @@ struct Look {
   double size;   ///< of text, pixels
   TextStyle value_style, unit_style, label_style;
   TextExtent line;
+  std::string recording;  ///< "on", "held", "off"
 };
 
 /// A cell measured, with the values of now.
 struct CellBox {
   const Cell* cell = nullptr;
+  std::string id;                     ///< of the reading, with its span
   const ReadingInfo* info = nullptr;  ///< nullptr where nobody has the reading
   std::optional<double> shown;        ///< the value in the shown unit
-  std::string value, unit;            ///< as written
+  std::string title, value, unit;     ///< as written
+  bool provisional = false;           ///< rests on too few frames
+  bool recorded = false;              ///< a statistic of the recording
   double title_width = 0, value_width = 0, unit_width = 0;
   double text_width = 0;                ///< of all three
   double figure_width = 0, height = 0;  ///< of a trace, a ring or a reel; a row is at least as high
@@ -45,7 +49,16 @@ struct CellBox {
 
 CellBox measure_cell(const Look& look, const Cell& cell);
 
-/// The colour that warns, or the cell's, or the face's.
+/// The values of the last seconds from left to right, the newest at the right edge.
+std::vector<Point> trace_points(const Look& look, const CellBox& box, const Rect& rect);
+
+/// Where the value stands in its range, 0 to 1; 0 where it is missing.
+double share_of_range(const CellBox& box);
+
+/// The mark of a recording around that point: a dot while it is at work, a square while its figures are held.
+void add_mark(const Look& look, double x, double y, std::vector<Shape>& shapes);
+
+/// The colour that warns, or the cell's, or the device's, or the face's.
 Color value_color(const Look& look, const CellBox& box);
 
 /// Adds the cell's shapes: from x on, in a row that begins at y and is `height` high, with its text on `baseline`.

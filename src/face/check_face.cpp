@@ -23,13 +23,22 @@ void check_reading(const std::string& id, std::uint32_t line, const Snapshot& va
   warn(findings, line, fmt::format("no reading '{}' here{}", id, hint));
 }
 
+void check_cell(const Face& face, const Cell& cell, const Snapshot& values, Findings& findings) {
+  check_reading(spanned(cell.reading, cell.span, face), cell.line, values, findings);
+  if (cell.span && !cell.reading.empty() && !frame_statistic(cell.reading)) {
+    warn(findings, cell.line,
+         fmt::format("'span' is for statistics of frames, like frame.average; '{}' is none", cell.reading));
+  }
+}
+
 void check_readings(const Face& face, const Snapshot& values, Findings& findings) {
   for (const Row& row : face.rows) {
-    for (const Cell& cell : row.cells) check_reading(cell.reading, cell.line, values, findings);
+    for (const Cell& cell : row.cells) check_cell(face, cell, values, findings);
   }
   for (const Pin& pin : face.pins) {
-    check_reading(pin.cell.reading, pin.line, values, findings);
-    for (const TextPiece& piece : pin.text) check_reading(piece.reading, pin.line, values, findings);
+    check_cell(face, pin.cell, values, findings);
+    for (const TextPiece& piece : pin.text)
+      check_reading(spanned(piece.reading, pin.cell.span, face), pin.line, values, findings);
   }
 }
 

@@ -5,33 +5,12 @@
 #include <cmath>
 #include <tuple>
 
+#include "face/face_words.hpp"
 #include "face/place_holders.hpp"
 #include "face/toml_reader.hpp"
 
 namespace idlemeter {
 namespace {
-
-constexpr Word<Anchor> kAnchors[] = {{"top-left", Anchor::top_left},
-                                     {"top", Anchor::top},
-                                     {"top-right", Anchor::top_right},
-                                     {"left", Anchor::left},
-                                     {"centre", Anchor::centre},
-                                     {"right", Anchor::right},
-                                     {"bottom-left", Anchor::bottom_left},
-                                     {"bottom", Anchor::bottom},
-                                     {"bottom-right", Anchor::bottom_right}};
-constexpr Word<Flow> kFlows[] = {{"stack", Flow::stack}, {"line", Flow::line}, {"columns", Flow::columns}};
-constexpr Word<Align> kAligns[] = {{"left", Align::left}, {"centre", Align::centre}, {"right", Align::right}};
-constexpr Word<Edge> kEdges[] = {{"none", Edge::none}, {"shadow", Edge::shadow}, {"outline", Edge::outline}};
-constexpr Word<bool> kWeights[] = {{"normal", false}, {"bold", true}};
-constexpr Word<bool> kLayers[] = {{"front", false}, {"behind", true}};
-constexpr Word<Pin::What> kWhats[] = {
-    {"text", Pin::What::text}, {"reading", Pin::What::cell}, {"box", Pin::What::box}, {"picture", Pin::What::picture}};
-constexpr Word<Show> kShows[] = {{"text", Show::text},
-                                 {"trace", Show::trace},
-                                 {"text+trace", Show::text_and_trace},
-                                 {"ring", Show::ring},
-                                 {"reel", Show::reel}};
 
 constexpr double kLargestLength = 4000;  // in 1/1080 of the height: wider than any picture
 constexpr double kLargestNumber = 1e15;
@@ -42,12 +21,19 @@ void read_place(TableReader& table, Face& face) {
   table.read("dy", face.place.dy, -kLargestLength, kLargestLength);
 }
 
+/// A colour, or "device".
+void read_text_color(TableReader& table, Face& face) {
+  const toml::node* node = table.find("color");
+  face.text.by_device = node != nullptr && node->value_or(std::string_view()) == "device";
+  if (!face.text.by_device) table.read("color", face.text.color);
+}
+
 void read_text(TableReader& table, Face& face) {
   table.read("font", face.text.font);
   table.read("size", face.text.size, 4, 400);
   table.read("scale", face.text.scale, 0.25, 8);
   table.read_word("weight", face.text.bold, kWeights);
-  table.read("color", face.text.color);
+  read_text_color(table, face);
   table.read_word("edge", face.text.edge, kEdges);
 }
 
@@ -57,25 +43,22 @@ void read_back(TableReader& table, Back& back) {
   table.read("radius", back.radius, 0, 200);
 }
 
-/// "recording", "cleared", "10 s".
-std::optional<Span> span_from(const std::string& text) {
-  if (text == "recording") return Span{Span::Kind::recording, 0};
-  if (text == "cleared") return Span{Span::Kind::cleared, 0};
-  double seconds = 0;
-  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), seconds);
-  const std::string_view unit(end, text.data() + text.size());
-  if (error != std::errc{} || (unit != " s" && unit != "s") || !(seconds >= 0.1 && seconds <= 3600))
-    return std::nullopt;
-  return Span{Span::Kind::last, static_cast<Nanoseconds>(seconds * kSecond)};
-}
-
-void read_span(TableReader& table, Span& span) {
+void read_span(TableReader& table, std::optional<Span>& span) {
   const toml::node* node = table.find("span");
   if (node == nullptr) return;
   const auto text = node->value<std::string>();
   const auto found = text ? span_from(*text) : std::nullopt;
   if (!found) return table.tell(*node, "'span' is \"recording\", \"cleared\" or a time from 0.1 to 3600 like \"10 s\"");
-  span = *found;
+  span = found;
+}
+
+/// colors = { graphics = "#ffb35c" }
+void read_colors(TableReader& table, std::map<DeviceKind, Color>& colors) {
+  for (DeviceKind kind : kDeviceKinds) {
+    std::optional<Color> color;
+    table.read(name_of(kind), color);
+    if (color) colors[kind] = *color;
+  }
 }
 
 void read_unit(TableReader& table, std::optional<Unit>& unit) {
@@ -147,6 +130,7 @@ void read_look(TableReader& table, Cell& cell) {
   table.read_word("as", cell.as, kShows);
   table.read("title", cell.title);
   read_unit(table, cell.unit);
+  table.read("unit_text", cell.unit_text);
   table.read("digits", cell.digits, 0, 6);
   table.read_word("align", cell.align, kAligns);
   table.read("caution", cell.caution, -kLargestNumber, kLargestNumber);
@@ -156,6 +140,7 @@ void read_look(TableReader& table, Cell& cell) {
   read_range(table, cell.range);
   table.read("seconds", cell.seconds, 0.5, 3600);
   read_sheet(table, cell);
+  read_span(table, cell.span);
 }
 
 Cell read_cell(TableReader& table) {
@@ -255,7 +240,11 @@ Face read_face_table(TableReader& table) {
   table.read("columns", columns, 1, 8);
   face.lines = lines.value_or(face.lines);
   face.columns = columns.value_or(face.columns);
-  read_span(table, face.span);
+  std::optional<Span> span;
+  read_span(table, span);
+  face.span = span.value_or(face.span);
+  table.read_word("palette", face.palette, kPalettes);
+  table.read_table("colors", [&](TableReader& colors) { read_colors(colors, face.colors); });
   table.read_tables("row", [&](TableReader& row) { face.rows.push_back(read_row(row)); });
   table.read_tables("pin", [&](TableReader& pin) { face.pins.push_back(read_pin(pin)); });
   table.done();
@@ -300,17 +289,24 @@ Face load_face(const std::filesystem::path& file) {
   return std::move(*reading.face);
 }
 
+std::string spanned(const std::string& id, const std::optional<Span>& of_cell, const Face& face) {
+  auto statistic = frame_statistic(id);
+  if (!statistic) return id;
+  if (!statistic->span) statistic->span = of_cell.value_or(face.span);
+  return id_of(*statistic);
+}
+
 std::vector<std::string> readings_of(const Face& face) {
   std::vector<std::string> ids;
   const auto add = [&](const std::string& id) {
     if (!id.empty() && std::find(ids.begin(), ids.end(), id) == ids.end()) ids.push_back(id);
   };
   for (const Row& row : face.rows) {
-    for (const Cell& cell : row.cells) add(cell.reading);
+    for (const Cell& cell : row.cells) add(spanned(cell.reading, cell.span, face));
   }
   for (const Pin& pin : face.pins) {
-    add(pin.cell.reading);
-    for (const TextPiece& piece : pin.text) add(piece.reading);
+    add(spanned(pin.cell.reading, pin.cell.span, face));
+    for (const TextPiece& piece : pin.text) add(spanned(piece.reading, pin.cell.span, face));
   }
   return ids;
 }

@@ -163,6 +163,7 @@ class Layout {
     const Rect box = place_box(width + 2 * padding, height + 2 * padding);
     include(box);
     add_back(face_.back, box);
+    add_recording_mark(box);
     return {box.x + padding, box.y + padding};
   }
 
@@ -188,6 +189,16 @@ class Layout {
   }
 
   // Drawing.
+
+  /// In the box's corner, where no cell has the mark.
+  void add_recording_mark(const Rect& box) {
+    const auto has_mark = [](const CellBox& cell) { return cell.recorded; };
+    for (const RowBox& row : rows_) {
+      if (std::any_of(row.cells.begin(), row.cells.end(), has_mark)) return;
+    }
+    const double middle = look_.em(kPadding) / 2;
+    add_mark(look_, box.x + box.width - middle, box.y + middle, scene_.shapes);
+  }
 
   void add_back(const Back& back, const Rect& rect) {
     Color color = back.color;
@@ -230,14 +241,14 @@ class Layout {
     }
   }
 
-  [[nodiscard]] static Color accent(const RowBox& row, const CellBox& cell) {
-    return row.row->color.value_or(usual_color(cell.info == nullptr ? row.kind : cell.info->kind));
+  [[nodiscard]] Color accent(const RowBox& row, const CellBox& cell) const {
+    return row.row->color.value_or(device_color(face_, cell.info == nullptr ? row.kind : cell.info->kind));
   }
 
   void draw_row(const RowBox& row, const Block& block, Point at) {
     const double baseline = at.y + std::floor((row.height - look_.line_height()) / 2) + std::round(look_.line.ascent);
     if (!row.row->label.empty()) {
-      const Color color = row.row->color.value_or(usual_color(row.kind));
+      const Color color = row.row->color.value_or(device_color(face_, row.kind));
       scene_.shapes.emplace_back(
           TextShape{row.row->label, look_.label_style, color, std::round(at.x), std::round(baseline), face_.text.edge});
     }
@@ -278,7 +289,8 @@ class Layout {
   void draw_text_pin(const Pin& pin, Point at) {
     const TextStyle style =
         look_.with_size(std::max(1.0, std::round(pin.size.value_or(face_.text.size) * look_.unit)), pin.bold);
-    const std::string text = filled(pin.text, look_.values);
+    const std::string text =
+        filled(pin.text, look_.values, [&](const std::string& id) { return spanned(id, pin.cell.span, face_); });
     const TextExtent extent = look_.measure.measure(text, style);
     include({at.x, at.y, std::ceil(extent.width), std::ceil(extent.ascent + extent.descent)});
     scene_.shapes.emplace_back(TextShape{text, style, pin.color.value_or(face_.text.color), at.x,
@@ -298,7 +310,8 @@ class Layout {
     const CellBox box = measure_cell(look, pin.cell);
     const double height = std::max(box.height, box.has_text() ? look.line_height() : 0);
     include({at.x, at.y, box.width, height});
-    const Color color = pin.color.value_or(usual_color(box.info == nullptr ? DeviceKind::system : box.info->kind));
+    const Color color =
+        pin.color.value_or(device_color(face_, box.info == nullptr ? DeviceKind::system : box.info->kind));
     draw_cell(look, box, at.x, at.y, height, at.y + std::round(look.line.ascent), color, scene_.shapes);
   }
 
@@ -309,29 +322,6 @@ class Layout {
 };
 
 }  // namespace
-
-Color usual_color(DeviceKind kind) {
-  switch (kind) {
-    case DeviceKind::processor:
-      return {122, 190, 255, 255};
-    case DeviceKind::graphics:
-      return {255, 179, 92, 255};
-    case DeviceKind::memory:
-      return {201, 168, 255, 255};
-    case DeviceKind::disk:
-      return {150, 222, 209, 255};
-    case DeviceKind::network:
-      return {244, 160, 200, 255};
-    case DeviceKind::battery:
-      return {232, 226, 120, 255};
-    case DeviceKind::board:
-      return {178, 190, 208, 255};
-    case DeviceKind::frames:
-      return {240, 244, 250, 255};
-    default:
-      return {214, 220, 228, 255};
-  }
-}
 
 Scene lay_out(const Face& face, int picture_width, int picture_height, const Snapshot& values, const History& history,
               TextMeasure& measure) {

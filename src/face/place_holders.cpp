@@ -24,13 +24,13 @@ bool is_format(const std::string& format) {
   }
 }
 
-std::string filled(const TextPiece& piece, const Snapshot& values) {
+std::string filled(const TextPiece& piece, const std::string& id, const Snapshot& values) {
   if (piece.reading.empty()) return piece.text;
   if (piece.format.find('%') != std::string::npos) {
     const std::time_t now = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
     return fmt::format(fmt::runtime("{:" + piece.format + "}"), fmt::localtime(now));
   }
-  const Snapshot::Entry entry = values.find(piece.reading);
+  const Snapshot::Entry entry = values.find(id);
   if (entry.value == nullptr) return kMissing;
   const auto n = number(*entry.value);
   if (!n || piece.format.empty()) return format_value(*entry.info, *entry.value);
@@ -77,9 +77,10 @@ std::optional<std::vector<TextPiece>> text_pieces(std::string_view text, std::st
   return pieces;
 }
 
-std::string filled(const std::vector<TextPiece>& pieces, const Snapshot& values) {
+std::string filled(const std::vector<TextPiece>& pieces, const Snapshot& values,
+                   const std::function<std::string(const std::string&)>& id_of) {
   std::string text;
-  for (const TextPiece& piece : pieces) text += filled(piece, values);
+  for (const TextPiece& piece : pieces) text += filled(piece, id_of(piece.reading), values);
   return text;
 }
 

@@ -1,6 +1,7 @@
 // Texts with places for readings: "{clock.now:%H:%M}  {gpu.power:.0f} W".
 #pragma once
 
+#include <functional>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -17,6 +18,9 @@ std::optional<std::vector<TextPiece>> text_pieces(std::string_view text, std::st
 
 /// The text with the values of now. A format with "%" is strftime's and takes the time of day, any other is
 /// std::format's and takes the number; a text reading takes none. What is missing is "–".
-std::string filled(const std::vector<TextPiece>& pieces, const Snapshot& values);
+///
+/// `id_of`: the id under which the snapshot has a reading.
+std::string filled(const std::vector<TextPiece>& pieces, const Snapshot& values,
+                   const std::function<std::string(const std::string&)>& id_of);
 
 }  // namespace idlemeter

@@ -73,17 +73,22 @@ Finding finding_at(std::string_view text, std::size_t place, std::string message
 
 }  // namespace
 
-void read_toml(std::string_view text, Findings& findings, const std::function<void(const toml::table&)>& read) {
+std::optional<toml::table> parse_toml(std::string_view text, Findings& findings) {
   if (const auto stray = stray_character(text)) {
     findings.push_back(finding_at(
         text, *stray, "a character that TOML takes only in quotes or behind #; quote the text, like label = \"Höhe\""));
-    return;
+    return std::nullopt;
   }
   try {
-    read(toml::parse(text));
+    return toml::parse(text);
   } catch (const toml::parse_error& error) {
     tell(findings, error.source(), std::string(error.description()));
+    return std::nullopt;
   }
+}
+
+void read_toml(std::string_view text, Findings& findings, const std::function<void(const toml::table&)>& read) {
+  if (const auto root = parse_toml(text, findings)) read(*root);
   std::stable_sort(findings.begin(), findings.end(), [](const Finding& a, const Finding& b) {
     return std::pair(a.line, a.column) < std::pair(b.line, b.column);
   });
@@ -124,14 +129,17 @@ void TableReader::wrong_word(std::string_view key, const toml::node& node, const
                          hint.empty() ? fmt::format("; it is one of '{}'", fmt::join(words, "', '")) : hint));
 }
 
-void TableReader::read(std::string_view key, std::string& into) {
+void TableReader::read(std::string_view key, std::optional<std::string>& into) {
   const toml::node* node = find(key);
   if (node == nullptr) return;
-  if (const auto text = node->value_exact<std::string>()) {
-    into = *text;
-  } else {
-    wrong_kind(key, *node, "a string");
-  }
+  into = node->value_exact<std::string>();
+  if (!into) wrong_kind(key, *node, "a string");
+}
+
+void TableReader::read(std::string_view key, std::string& into) {
+  std::optional<std::string> text;
+  read(key, text);
+  into = std::move(text).value_or(into);
 }
 
 void TableReader::read(std::string_view key, bool& into) {

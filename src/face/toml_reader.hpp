@@ -33,6 +33,9 @@ inline void tell(Findings& findings, const toml::source_region& where, std::stri
 /// The whole file. Throws Error, naming what it should hold ("face"), where it can't be read.
 std::string read_toml_file(const std::filesystem::path& file, std::string_view what);
 
+/// The parsed text; empty, with a finding, where it isn't TOML. Copies of a table forget where its parts are.
+std::optional<toml::table> parse_toml(std::string_view text, Findings& findings);
+
 /// Calls `read` with the parsed text; a text that isn't TOML is a finding. Findings are in the order of the text
 /// afterwards.
 void read_toml(std::string_view text, Findings& findings, const std::function<void(const toml::table&)>& read);
@@ -60,6 +63,7 @@ class TableReader {
   const toml::node* find(std::string_view key);
 
   void read(std::string_view key, std::string& into);
+  void read(std::string_view key, std::optional<std::string>& into);
   void read(std::string_view key, bool& into);
 
   /// A number from `least` to `most`.

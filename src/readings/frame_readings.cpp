@@ -1,96 +1,254 @@
 #include "idlemeter/frame_readings.hpp"
 
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <deque>
+#include <optional>
+
 namespace idlemeter {
 namespace {
 
-constexpr Share kOnePercent{10'000}, kFifth{2'000}, kTenth{1'000};
+using Quantity = FrameStatistic::Quantity;
 
-ReadingInfo info(const char* id, const char* title, const char* brief, Unit unit, int digits) {
-  return {id, title, brief, "Game", DeviceKind::frames, unit, "the game's presents", digits};
+constexpr const char* kUsual[] = {"frame.average",        "frame.min",      "frame.max",    "frame.low@1%",
+                                  "frame.low@0.2%",       "frame.low@0.1%", "frame.median", "frame.percentile@95%",
+                                  "frame.percentile@99%", "frame.pacing",   "frame.span",   "frame.count"};
+constexpr const char* kNoFrames = "no frames yet";
+
+ReadingInfo info(std::string id, std::string title, std::string brief, Unit unit, int digits) {
+  return {std::move(id), std::move(title), std::move(brief), "Game", DeviceKind::frames, unit, "the game's presents",
+          digits};
 }
 
-/// What one frame reading gets its value from.
-struct Figures {
-  const FrameRecord& newest;
-  Summary recent, span;
+/// What is behind the name of a quantity: " of the last 10 s".
+std::string words_of(const std::optional<Span>& span) {
+  if (!span || span->kind == Span::Kind::recording) return " of the span";
+  if (span->kind == Span::Kind::cleared) return " since cleared";
+  return fmt::format(" of the last {} s", static_cast<double>(span->length) / kSecond);
+}
 
-  [[nodiscard]] Value rate_of(std::optional<Nanoseconds> time) const {
-    return time ? Value(1e9 / static_cast<double>(*time)) : Value(Missing{"no frames yet"});
+ReadingInfo info_of(const FrameStatistic& s) {
+  const std::string id = id_of(s), of = words_of(s.span), share = to_string(s.share);
+  constexpr Unit kRate = Unit::frames_per_second, kTime = Unit::millisecond;
+  switch (s.quantity) {
+    case Quantity::average:
+      return info(id, "Average frame rate" + of, "Avg", kRate, 1);
+    case Quantity::min:
+      return info(id, "Lowest frame rate" + of, "Min", kRate, 1);
+    case Quantity::max:
+      return info(id, "Highest frame rate" + of, "Max", kRate, 1);
+    case Quantity::low:
+      return info(id, fmt::format("{} low{}, {}", share, of, name_of(s.definition)), share + " low", kRate, 1);
+    case Quantity::percentile:
+      return info(id, fmt::format("{} percentile of frame time{}", share, of), "P" + share.substr(0, share.size() - 1),
+                  kTime, 1);
+    case Quantity::median:
+      return info(id, "Median frame time" + of, "Median", kTime, 1);
+    case Quantity::pacing:
+      return info(id, "Mean change from frame to frame" + of, "Pacing", kTime, 2);
+    case Quantity::span:
+      return info(id, "Length" + of, "Time", Unit::second, 0);
+    case Quantity::count:
+      break;
+  }
+  return info(id, "Frames" + of, "Frames", Unit::none, 0);
+}
+
+double part(Share share) { return share.ppm / 1e6; }
+
+Value rate_of(const std::optional<Nanoseconds>& time) {
+  return time ? Value(1e9 / static_cast<double>(*time)) : Value(Missing{kNoFrames});
+}
+
+Value scaled(const std::optional<double>& figure, double scale) {
+  return figure ? Value(*figure * scale) : Value(Missing{kNoFrames});
+}
+
+/// Milliseconds, or missing where there is no such time.
+Value milliseconds(Nanoseconds time, const char* reason) {
+  return time > 0 ? Value(static_cast<double>(time) / 1e6) : Value(Missing{reason});
+}
+
+Value percentile_of(const Summary& summary, double q) {
+  for (const Percentile& percentile : summary.percentiles) {
+    if (percentile.q == q) return percentile.frame_time / 1e6;
+  }
+  return Missing{kNoFrames};
+}
+
+Value value_of(const FrameStatistic& s, const Summary& summary) {
+  switch (s.quantity) {
+    case Quantity::average:
+      return scaled(summary.average_rate, 1);
+    case Quantity::min:
+      return rate_of(summary.longest);
+    case Quantity::max:
+      return rate_of(summary.shortest);
+    case Quantity::low: {
+      const Low* low = summary.low(s.share, s.definition);
+      return low == nullptr ? Value(Missing{kNoFrames}) : Value(low->rate);
+    }
+    case Quantity::percentile:
+      return percentile_of(summary, part(s.share));
+    case Quantity::median:
+      return scaled(summary.median, 1e-6);
+    case Quantity::pacing:
+      return scaled(summary.pacing, 1e-6);
+    case Quantity::span:
+      return static_cast<double>(summary.time) / 1e9;
+    case Quantity::count:
+      break;
+  }
+  return static_cast<double>(summary.frames);
+}
+
+/// A low or percentile of fewer frames than its share takes one of.
+bool too_few(const FrameStatistic& s, const Summary& summary) {
+  if (s.quantity != Quantity::low && s.quantity != Quantity::percentile) return false;
+  const double share = s.quantity == Quantity::low ? part(s.share) : std::min(part(s.share), 1 - part(s.share));
+  return static_cast<double>(summary.frames) * share < 1 - 1e-9;
+}
+
+/// A stretch of frames with the statistics that are asked of it.
+struct Stretch {
+  explicit Stretch(const Span& s)
+      : span(s), frames(s.kind == Span::Kind::last ? LiveFrames::sliding(s.length) : LiveFrames::growing()) {}
+
+  /// Only what the statistics need: each low costs.
+  [[nodiscard]] SummaryRequest request() const {
+    SummaryRequest request{{}, {}, {}};
+    const auto want = [](auto& list, const auto& value) {
+      if (std::find(list.begin(), list.end(), value) == list.end()) list.push_back(value);
+    };
+    for (const FrameStatistic& s : statistics) {
+      if (s.quantity == Quantity::percentile) want(request.percentiles, part(s.share));
+      if (s.quantity != Quantity::low) continue;
+      want(request.lows, s.share);
+      want(request.definitions, s.definition);
+    }
+    return request;
   }
 
-  [[nodiscard]] static Value of(const std::optional<double>& figure, double scale = 1) {
-    return figure ? Value(*figure * scale) : Value(Missing{"no frames yet"});
-  }
-
-  [[nodiscard]] Value low(Share share) const {
-    const Low* low = span.low(share);
-    return low == nullptr ? Value(Missing{"no frames yet"}) : Value(low->rate);
-  }
-
-  [[nodiscard]] Value percentile(std::size_t i) const {
-    return i < span.percentiles.size() ? Value(span.percentiles[i].frame_time / 1e6) : Value(Missing{"no frames yet"});
-  }
-
-  /// Milliseconds, or missing where there is no such time.
-  [[nodiscard]] static Value time(Nanoseconds time, const char* reason) {
-    return time > 0 ? Value(static_cast<double>(time) / 1e6) : Value(Missing{reason});
-  }
+  Span span;
+  LiveFrames frames;
+  std::vector<FrameStatistic> statistics;
 };
 
 }  // namespace
 
-std::shared_ptr<const ReadingList> frame_reading_list() {
-  static const auto list = std::make_shared<const ReadingList>(std::vector{
-      info("frame.rate", "Frame rate, last half second", "FPS", Unit::frames_per_second, 0),
-      info("frame.time", "Frame time of the newest frame", "Frame", Unit::millisecond, 1),
-      info("frame.gpu", "GPU work on the newest frame", "GPU work", Unit::millisecond, 1),
-      info("frame.average", "Average frame rate of the span", "Avg", Unit::frames_per_second, 1),
-      info("frame.min", "Lowest frame rate of the span", "Min", Unit::frames_per_second, 1),
-      info("frame.max", "Highest frame rate of the span", "Max", Unit::frames_per_second, 1),
-      info("frame.low@1%", "1% low of the span, mean of the slowest", "1% low", Unit::frames_per_second, 1),
-      info("frame.low@0.2%", "0.2% low of the span, mean of the slowest", "0.2% low", Unit::frames_per_second, 1),
-      info("frame.low@0.1%", "0.1% low of the span, mean of the slowest", "0.1% low", Unit::frames_per_second, 1),
-      info("frame.percentile@95%", "95th percentile of frame time of the span", "P95", Unit::millisecond, 1),
-      info("frame.percentile@99%", "99th percentile of frame time of the span", "P99", Unit::millisecond, 1),
-      info("frame.median", "Median frame time of the span", "Median", Unit::millisecond, 1),
-      info("frame.pacing", "Mean change from frame to frame of the span", "Pacing", Unit::millisecond, 2),
-      info("frame.span", "Length of the span", "Time", Unit::second, 0),
-      info("frame.count", "Frames of the span", "Frames", Unit::none, 0),
-  });
-  return list;
-}
+struct FrameReadings::State {
+  enum class Recording { off, on, held } recording = Recording::off;
+  Nanoseconds recording_since = 0, recorded = 0;
+  std::vector<Stretch> stretches;  // the recording's first
+  LiveFrames recent = LiveFrames::sliding(kSecond / 2);
+  FrameRecord newest;
+  std::shared_ptr<const ReadingList> list;
 
-FrameReadings::FrameReadings(LiveFrames span) : span_(std::move(span)), recent_(LiveFrames::sliding(kSecond / 2)) {}
+  Stretch& recorded_stretch() { return stretches.front(); }
+
+  /// The span's stretch with the frames that it had, or a new one.
+  Stretch& stretch(std::vector<Stretch>& into, const Span& span) {
+    const auto is_it = [&](const Stretch& stretch) { return stretch.span == span; };
+    if (const auto there = std::find_if(into.begin(), into.end(), is_it); there != into.end()) return *there;
+    Stretch fresh(span);
+    if (const auto old = std::find_if(stretches.begin(), stretches.end(), is_it); old != stretches.end())
+      std::swap(fresh.frames, old->frames);
+    return into.emplace_back(std::move(fresh));
+  }
+
+  void ask(const std::vector<std::string>& ids) {
+    std::vector<Stretch> asked;
+    const auto add = [&](const std::string& id) {
+      auto statistic = frame_statistic(id);
+      if (!statistic) return;
+      if (!statistic->span) statistic->span = Span{};
+      auto& list = stretch(asked, *statistic->span).statistics;
+      if (std::find(list.begin(), list.end(), *statistic) == list.end()) list.push_back(*statistic);
+    };
+    for (const char* id : kUsual) add(id);
+    for (const std::string& id : ids) add(id);
+    stretches = std::move(asked);
+    list = readings();
+  }
+
+  [[nodiscard]] std::shared_ptr<const ReadingList> readings() const {
+    std::vector infos = {
+        info("frame.rate", "Frame rate, last half second", "FPS", Unit::frames_per_second, 0),
+        info("frame.time", "Frame time of the newest frame", "Frame", Unit::millisecond, 1),
+        info("frame.gpu", "GPU work on the newest frame", "GPU work", Unit::millisecond, 1),
+        info("recording.state", "Whether a recording is at work", "Recording", Unit::none, 0),
+        info("recording.time", "Length of the recording", "Recording", Unit::second, 0),
+    };
+    infos[3].text = true;
+    for (const Stretch& stretch : stretches) {
+      for (const FrameStatistic& statistic : stretch.statistics) infos.push_back(info_of(statistic));
+    }
+    return std::make_shared<const ReadingList>(std::move(infos));
+  }
+
+  [[nodiscard]] Value recording_time(Nanoseconds now) const {
+    if (recording == Recording::off) return Missing{"no recording"};
+    return static_cast<double>(recording == Recording::on ? now - recording_since : recorded) / 1e9;
+  }
+};
+
+FrameReadings::FrameReadings(const std::vector<std::string>& ids) : state_(std::make_unique<State>()) { ask(ids); }
+FrameReadings::FrameReadings(FrameReadings&&) noexcept = default;
+FrameReadings& FrameReadings::operator=(FrameReadings&&) noexcept = default;
+FrameReadings::~FrameReadings() = default;
+
+void FrameReadings::ask(const std::vector<std::string>& ids) { state_->ask(ids); }
 
 void FrameReadings::add(const FrameRecord& frame) {
-  span_.add(frame.interval);
-  recent_.add(frame.interval);
-  newest_ = frame;
+  for (Stretch& stretch : state_->stretches) {
+    const bool held = stretch.span.kind == Span::Kind::recording && state_->recording == State::Recording::held;
+    if (!held) stretch.frames.add(frame.interval);
+  }
+  state_->recent.add(frame.interval);
+  state_->newest = frame;
+}
+
+void FrameReadings::clear() {
+  for (Stretch& stretch : state_->stretches) {
+    const bool recorded = stretch.span.kind == Span::Kind::recording;
+    if (!recorded || state_->recording != State::Recording::on) stretch.frames.clear();
+  }
+  if (state_->recording == State::Recording::held) state_->recording = State::Recording::off;
+}
+
+void FrameReadings::begin_recording(Nanoseconds now) {
+  state_->recorded_stretch().frames.clear();
+  state_->recording = State::Recording::on;
+  state_->recording_since = now;
+}
+
+void FrameReadings::end_recording(Nanoseconds now) {
+  if (state_->recording != State::Recording::on) return;
+  state_->recording = State::Recording::held;
+  state_->recorded = now - state_->recording_since;
 }
 
 std::shared_ptr<const Batch> FrameReadings::batch(Nanoseconds now) const {
-  const SummaryRequest request{{kOnePercent, kFifth, kTenth}, {LowDefinition::mean_of_slowest}, {0.95, 0.99}};
-  const Figures f{newest_, recent_.summary({{}, {}, {}}), span_.summary(request)};
+  constexpr const char* kStates[] = {"off", "on", "held"};
   auto batch = std::make_shared<Batch>();
-  batch->list = frame_reading_list();
+  batch->list = state_->list;
   batch->time = now;
   batch->values = {
-      Figures::of(f.recent.average_rate),
-      Figures::time(newest_.interval, "no frames yet"),
-      Figures::time(newest_.gpu_work, "the graphics driver tells no GPU time"),
-      Figures::of(f.span.average_rate),
-      f.rate_of(f.span.longest),
-      f.rate_of(f.span.shortest),
-      f.low(kOnePercent),
-      f.low(kFifth),
-      f.low(kTenth),
-      f.percentile(0),
-      f.percentile(1),
-      Figures::of(f.span.median, 1e-6),
-      Figures::of(f.span.pacing, 1e-6),
-      static_cast<double>(f.span.time) / 1e9,
-      static_cast<double>(f.span.frames),
+      scaled(state_->recent.summary({{}, {}, {}}).average_rate, 1),
+      milliseconds(state_->newest.interval, kNoFrames),
+      milliseconds(state_->newest.gpu_work, "the graphics driver tells no GPU time"),
+      std::string(kStates[static_cast<int>(state_->recording)]),
+      state_->recording_time(now),
   };
+  batch->provisional.resize(batch->values.size());
+  for (const Stretch& stretch : state_->stretches) {
+    const Summary summary = stretch.frames.summary(stretch.request());
+    for (const FrameStatistic& statistic : stretch.statistics) {
+      batch->values.push_back(value_of(statistic, summary));
+      batch->provisional.push_back(too_few(statistic, summary));
+    }
+  }
   return batch;
 }
 

@@ -41,9 +41,17 @@ std::optional<std::size_t> ReadingList::index_of(std::string_view id) const {
   return found == index_.end() ? std::nullopt : std::optional(found->second);
 }
 
+namespace {
+
+Snapshot::Entry entry_of(const Batch& batch, std::size_t i) {
+  return {&batch.list->readings()[i], &batch.values[i], i < batch.provisional.size() && batch.provisional[i]};
+}
+
+}  // namespace
+
 Snapshot::Entry Snapshot::find(std::string_view id) const {
   for (const auto& batch : batches_) {
-    if (const auto i = batch->list->index_of(id)) return {&batch->list->readings()[*i], &batch->values[*i]};
+    if (const auto i = batch->list->index_of(id)) return entry_of(*batch, *i);
   }
   return {};
 }
@@ -54,7 +62,7 @@ std::vector<Snapshot::Entry> Snapshot::entries() const {
   for (const auto& batch : batches_) {
     const auto& readings = batch->list->readings();
     for (std::size_t i = 0; i < readings.size(); ++i) {
-      if (seen.insert(readings[i].id).second) entries.push_back({&readings[i], &batch->values[i]});
+      if (seen.insert(readings[i].id).second) entries.push_back(entry_of(*batch, i));
     }
   }
   return entries;

@@ -41,6 +41,16 @@ void read_duration(TableReader& table, std::string_view key, nanoseconds& into, 
   into = *duration;
 }
 
+void read_game(TableReader& table, Settings& settings) {
+  GameRule rule;
+  table.read("program", rule.program);
+  table.read("face", rule.face);
+  if (rule.program.empty() || rule.face.empty()) {
+    table.tell(table.table(), "a game has 'program', a pattern like \"tidepool*\", and the 'face' that it gets");
+  }
+  settings.games.push_back(std::move(rule));
+}
+
 constexpr nanoseconds kShortestPace = std::chrono::milliseconds(100), kLongestPace = std::chrono::minutes(1);
 
 /// A table of texts by id; any key is right.
@@ -190,6 +200,8 @@ SettingsReading read_settings(std::string_view toml) {
     table.read_tables("computed", [&](TableReader& one) { read_computed(one, settings); });
     table.read_tables("command", [&](TableReader& one) { read_command(one, settings); });
     table.read_table("feed", [&](TableReader& feed) { read_feed(feed, settings); });
+    table.read("face", settings.face);
+    table.read_tables("game", [&](TableReader& one) { read_game(one, settings); });
     table.done();
     if (reading.findings.empty()) reading.settings = std::move(settings);
   });

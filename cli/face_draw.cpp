@@ -1,0 +1,241 @@
+// idlemeter face draw: a face as a picture, or in the terminal.
+#include <fmt/format.h>
+
+#include <chrono>
+#include <memory>
+#include <thread>
+
+#include "face.hpp"
+#include "idlemeter/draw.hpp"
+#include "idlemeter/error.hpp"
+#include "idlemeter/run_moment.hpp"
+#include "named_face.hpp"
+#include "picture.hpp"
+#include "terminal.hpp"
+#include "values.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+struct DrawOptions {
+  std::string face, picture, over, ground, size = "1920x1080", store = Store::usual_path().string();
+  std::int64_t run = 0;
+  double at = -1;  // seconds; under 0: the run's end
+  bool watch = false;
+  TerminalStyle::Colors colors = terminal_colors();
+  ValueOptions values;
+};
+
+constexpr int kLargestSide = 16384;
+
+/// "1920x1080"
+std::string check_size(const std::string& text) {
+  int width = 0, height = 0, used = 0;
+  const bool two = std::sscanf(text.c_str(), "%dx%d%n", &width, &height, &used) == 2 &&
+                   static_cast<std::size_t>(used) == text.size();
+  const bool fits = two && width >= 16 && height >= 16 && width <= kLargestSide && height <= kLargestSide;
+  return fits ? ""
+              : fmt::format("'{}' is no picture size; write it like 1920x1080, each side from 16 to {}", text,
+                            kLargestSide);
+}
+
+constexpr std::pair<const char*, rig::Ground> kGrounds[] = {
+    {"day", rig::Ground::day}, {"night", rig::Ground::night}, {"reef", rig::Ground::reef}};
+
+Image ground(const DrawOptions& options) {
+  if (!options.over.empty()) return read_png(options.over);
+  int width = 0, height = 0;
+  std::sscanf(options.size.c_str(), "%dx%d", &width, &height);
+  for (const auto& [name, ground] : kGrounds) {
+    if (options.ground == name) return rig::game_picture(width, height, ground);
+  }
+  return {width, height};
+}
+
+/// Readings that the face asks for and nobody has, each with what is nearest.
+void warn_of_unknown(const Face& face, const Snapshot& values) {
+  for (const std::string& id : readings_of(face)) {
+    if (values.find(id).info != nullptr) continue;
+    const auto near = nearest_ids(id, values);
+    fmt::print(stderr, "idlemeter: warning: no reading '{}' here{}\n", id,
+               near.empty() ? "" : "; nearest: " + near.front());
+  }
+}
+
+/// Pictures that can't be read are left out of what is drawn.
+void warn_of_pictures(const Scene& scene) {
+  for (const Shape& shape : scene.shapes) {
+    const auto* picture = std::get_if<PictureShape>(&shape);
+    try {
+      if (picture != nullptr) (void)read_png(picture->file);
+    } catch (const Error& error) {
+      fmt::print(stderr, "idlemeter: warning: {}\n", error.what());
+    }
+  }
+}
+
+void warn_of_size(const Rect& b, const Image& image) {
+  if (b.x >= 0 && b.y >= 0 && b.x + b.width <= image.width && b.y + b.height <= image.height) return;
+  fmt::print(stderr,
+             "idlemeter: warning: the face needs {:.0f}x{:.0f} pixels at ({:.0f}, {:.0f}), more than the picture of "
+             "{}x{} has there\n",
+             b.width, b.height, b.x, b.y, image.width, image.height);
+}
+
+/// Where the values of a preview come from: this machine, the simulated one, or a run that was recorded.
+class Preview {
+ public:
+  Preview(const DrawOptions& options, const Face& face) : options_(options) {
+    if (options.run > 0) {
+      store_.emplace(options.store, Store::Mode::existing);
+      const double end = static_cast<double>(store_->run(options.run).length) / kSecond;
+      if (options.at > end)
+        throw Error(fmt::format("run {} is {:.1f} s long", options.run, end), "", "name a moment in it with --at");
+      at_ = static_cast<Nanoseconds>((options.at < 0 ? end : options.at) * kSecond);
+    } else {
+      values_.emplace(options.values, readings_of(face));
+    }
+  }
+
+  /// Draws the face with the values of now.
+  void show(const Face& face, const std::string& name) {
+    if (store_) {
+      const RunMoment moment = moment_of(*store_, options_.run, at_, readings_of(face));
+      return show(face, name, moment.values, moment.history);
+    }
+    values_->ask(readings_of(face));
+    const bool virtual_time = !options_.values.rig.empty();
+    const Snapshot now = values_->next(virtual_time && !first_ ? 0.5 : 0);
+    first_ = false;
+    show(face, name, now, values_->history());
+  }
+
+ private:
+  void show(const Face& face, const std::string& name, const Snapshot& values, const History& history) {
+    if (!options_.picture.empty()) return draw(face, name, values, history);
+    const int width = static_cast<int>(std::min<std::size_t>(terminal_width(), 100));
+    const std::string text = to_terminal(face, values, history, {width, options_.colors});
+    fmt::print("{}{}", options_.watch && terminal_height() > 0 ? kClearScreen : "", text);
+    std::fflush(stdout);
+    if (!options_.watch) warn_of_unknown(face, values);
+  }
+
+  void draw(const Face& face, const std::string& name, const Snapshot& values, const History& history) {
+    Image image = ground(options_);
+    warn_of_unknown(face, values);
+    const Scene scene = lay_out(face, image.width, image.height, values, history, painter_);
+    warn_of_pictures(scene);
+    warn_of_size(scene.bounds, image);
+    painter_.draw(scene, image);
+    write_png(image, options_.picture);
+    fmt::print("{}: '{}' at {}x{}\n", options_.picture, face.name.empty() ? name : face.name, image.width,
+               image.height);
+    std::fflush(stdout);
+  }
+
+  const DrawOptions& options_;
+  std::optional<Store> store_;
+  Nanoseconds at_ = 0;
+  std::optional<Values> values_;
+  bool first_ = true;
+  Painter painter_;
+};
+
+using FileState = std::pair<fs::file_time_type, std::uintmax_t>;
+
+/// What changes with every save, also with one that puts another file in its place.
+FileState state_of(const fs::path& file) {
+  std::error_code gone;
+  return {fs::last_write_time(file, gone), fs::file_size(file, gone)};
+}
+
+/// Draws anew on every save, in a terminal also twice a second; what can't be read leaves what was there, and is told.
+void watch(const DrawOptions& options, const NamedFace& named, Face face, Preview& preview) {
+  using Clock = std::chrono::steady_clock;
+  catch_ctrl_c();
+  const bool alive = options.picture.empty() && options.run == 0 && terminal_height() > 0;
+  FileState seen = state_of(named.file());
+  bool broken = false;
+  for (auto drawn = Clock::now(); !stopped(); std::this_thread::sleep_for(std::chrono::milliseconds(50))) {
+    const FileState now = state_of(named.file());
+    const bool saved = now != seen;
+    if (!saved && (!alive || broken || Clock::now() - drawn < std::chrono::milliseconds(500))) continue;
+    seen = now;
+    drawn = Clock::now();
+    try {
+      if (saved) face = named.load();
+      preview.show(face, options.face);
+      broken = false;
+    } catch (const Error& error) {
+      broken = true;
+      fmt::print(stderr, "{}\nidlemeter: what was drawn before stays\n", error.what());
+    }
+  }
+}
+
+int draw(const DrawOptions& options) {
+  const NamedFace named(options.face);
+  const Face face = named.load();
+  Preview preview(options, face);
+  preview.show(face, options.face);
+  if (options.watch) watch(options, named, face, preview);
+  return 0;
+}
+
+/// "42s", "1:30", "42"
+std::string read_moment(const std::string& text, double& seconds) {
+  double minutes = 0;
+  int used = 0;
+  if (std::sscanf(text.c_str(), "%lf:%lf%n", &minutes, &seconds, &used) != 2) {
+    minutes = 0;
+    std::sscanf(text.c_str(), "%lf%n", &seconds, &used);
+  }
+  const std::string rest = text.substr(static_cast<std::size_t>(used));
+  const bool right = used > 0 && (rest.empty() || rest == "s" || rest == " s") && minutes >= 0 && seconds >= 0;
+  seconds += 60 * minutes;
+  return right ? "" : fmt::format("'{}' is no moment; write it like 42s or 1:30", text);
+}
+
+}  // namespace
+
+void add_face_draw(CLI::App& face, Action& action) {
+  const auto options = std::make_shared<DrawOptions>();
+  CLI::App* command = face.add_subcommand("draw", "Draw a face as a PNG or, without -o, in the terminal");
+  command->add_option("FACE", options->face, "A kept face, a face file, or a starter's name")->required();
+  CLI::Option* output = command->add_option("-o,--output", options->picture, "The PNG to write");
+  CLI::Option* over =
+      command->add_option("--over", options->over, "A PNG to draw it over, instead of transparent ground")
+          ->needs(output);
+  command->add_option("--size", options->size, "Of the picture")
+      ->capture_default_str()
+      ->check(check_size)
+      ->needs(output)
+      ->excludes(over);
+  command->add_option("--ground", options->ground, "A sample picture to draw it over: day, night (dark) or reef (busy)")
+      ->check(CLI::IsMember({"day", "night", "reef"}))
+      ->needs(output)
+      ->excludes(over);
+  command->add_flag("--watch", options->watch, "Draw anew on every save, until Ctrl-C");
+  command
+      ->add_option("--color", options->colors,
+                   "In the terminal: none, some (256 colours) or full (24 bits); usually as the terminal says")
+      ->transform(
+          CLI::CheckedTransformer(std::map<std::string, TerminalStyle::Colors>{{"none", TerminalStyle::Colors::none},
+                                                                               {"some", TerminalStyle::Colors::some},
+                                                                               {"full", TerminalStyle::Colors::full}})
+              .description(""))
+      ->excludes(output);
+  CLI::Option* run = command->add_option("--run", options->run, "With the values of a recorded run, by its number")
+                         ->check(CLI::PositiveNumber);
+  command->add_option("--at", "The moment of the run, like 42s or 1:30; its end where it is left out")
+      ->check([options](const std::string& text) { return read_moment(text, options->at); })
+      ->needs(run);
+  command->add_option("--store", options->store, "The file that holds runs")->capture_default_str()->needs(run);
+  add_value_options(*command, options->values);
+  command->get_option("--rig")->excludes(run);
+  command->callback([options, &action] { action = [options] { return draw(*options); }; });
+}
+
+}  // namespace idlemeter::cli

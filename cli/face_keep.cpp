@@ -1,0 +1,187 @@
+// idlemeter face new, list, copy, use, which, pack, unpack: where faces are kept and how they are shared.
+#include <fmt/format.h>
+
+#include <fstream>
+#include <memory>
+
+#include "face.hpp"
+#include "idlemeter/error.hpp"
+#include "idlemeter/face_files.hpp"
+#include "idlemeter/starters.hpp"
+#include "named_face.hpp"
+#include "readings/nearest.hpp"
+#include "table.hpp"
+#include "values.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+struct KeepOptions {
+  std::string face, name, starter = "benchmark", program, bundle, settings;
+  ValueOptions values;
+
+  [[nodiscard]] fs::path settings_file() const { return settings.empty() ? usual_settings_path() : fs::path(settings); }
+};
+
+Settings settings_in(const fs::path& file) { return fs::exists(file) ? load_settings(file) : Settings{}; }
+
+int make(const KeepOptions& options) {
+  const Starter* starter = find_starter(options.starter);
+  const auto face = read_face(starter->toml).face;
+  const fs::path file = new_face_file(options.name, face && !pictures_of(*face).empty());
+  write_starter(*starter, file);
+  fmt::print(
+      "{}: a face to change as you like, begun from '{}'\nSee it with: idlemeter face draw {} --rig --ground day -o "
+      "face.png\n",
+      file.string(), starter->name, options.name);
+  return 0;
+}
+
+/// Kept faces with what they are used for, then the starters.
+int list(const KeepOptions& options) {
+  const Settings settings = settings_in(options.settings_file());
+  Table table({Table::Align::left, Table::Align::left});
+  for (const KeptFace& kept : kept_faces(usual_faces_folder())) {
+    std::string about = kept.file.string();
+    if (settings.face == kept.name) about += "  (for all games without a rule)";
+    for (const GameRule& rule : settings.games) {
+      if (rule.face == kept.name) about += fmt::format("  (for {})", rule.program);
+    }
+    if (!read_face(FaceFile(kept.file).text()).face) about += "  (has mistakes: see 'idlemeter face check')";
+    table.add({kept.name, about});
+  }
+  for (const Starter& starter : starters())
+    table.add({std::string(starter.name), "starter: " + std::string(starter.purpose)});
+  fmt::print("{}", table.text());
+  return 0;
+}
+
+/// The file and its pictures, byte by byte. Pictures that are there already and differ are not overwritten.
+int copy(const KeepOptions& options) {
+  const NamedFace from(options.face);
+  const auto pictures = pictures_of(from.load());
+  const fs::path to = new_face_file(options.name, !pictures.empty());
+  if (fs::exists(to)) throw Error("is there already", to.string(), "name another file, or remove this one first");
+  for (const std::string& picture : pictures) {
+    if (fs::exists(to.parent_path() / picture))
+      throw Error("is there already", (to.parent_path() / picture).string(), "copy into another folder");
+  }
+  replace_file(to, FaceFile(from.file()).text());
+  for (const std::string& picture : pictures) {
+    fs::create_directories((to.parent_path() / picture).parent_path());
+    fs::copy_file(from.file().parent_path() / picture, to.parent_path() / picture);
+  }
+  fmt::print(
+      "{}: a copy of '{}'{}\n", to.string(), options.face,
+      pictures.empty() ? "" : fmt::format(" and its {} picture{}", pictures.size(), pictures.size() == 1 ? "" : "s"));
+  return 0;
+}
+
+/// Changes the settings file, with its comments and order.
+int use(const KeepOptions& options) {
+  (void)NamedFace(options.face).load();
+  const fs::path file = options.settings_file();
+  (void)settings_in(file);
+  std::string text;
+  if (std::ifstream stream(file); stream) text.assign(std::istreambuf_iterator<char>(stream), {});
+  replace_file(file, with_face_chosen(text, options.face, options.program));
+  fmt::print("{}: {} now get '{}'\n", file.string(),
+             options.program.empty() ? "games without a rule" : fmt::format("games that fit '{}'", options.program),
+             options.face);
+  return 0;
+}
+
+int which(const KeepOptions& options) {
+  const Settings settings = settings_in(options.settings_file());
+  const auto chosen = face_for(settings, options.program);
+  if (!chosen) {
+    fmt::print("benchmark  (a starter: no rule fits '{}', and the settings have no default)\n", options.program);
+  } else if (chosen->rule) {
+    fmt::print("{}  (rule {}: program = \"{}\")\n", chosen->face, *chosen->rule + 1,
+               settings.games[*chosen->rule].program);
+  } else {
+    fmt::print("{}  (the default: no rule fits '{}')\n", chosen->face, options.program);
+  }
+  return 0;
+}
+
+int pack(const KeepOptions& options) {
+  const NamedFace from(options.face);
+  const fs::path bundle = options.bundle.empty() ? fs::path(options.face).stem().string() + ".zip" : options.bundle;
+  pack_face(from.file(), bundle);
+  fmt::print("{}: '{}' with its pictures; 'idlemeter face unpack {}' takes it in\n", bundle.string(), options.face,
+             bundle.filename().string());
+  return 0;
+}
+
+/// What this machine doesn't have is shown as missing, not refused.
+int unpack(const KeepOptions& options) {
+  const std::string name = options.name.empty() ? fs::path(options.bundle).stem().string() : options.name;
+  const fs::path file = unpack_face(options.bundle, name, usual_faces_folder());
+  const Face face = load_face(file);
+  fmt::print("{}: kept as '{}'\n", file.string(), name);
+  Values values(options.values, readings_of(face));
+  const Snapshot now = values.next(0);
+  Table table({Table::Align::left, Table::Align::left});
+  for (const std::string& id : readings_of(face)) {
+    if (now.find(id).info != nullptr) continue;
+    const auto near = nearest_ids(id, now, 1);
+    table.add({id, near.empty() ? "" : "nearest here: " + near.front()});
+  }
+  if (const std::string missing = table.text("  "); !missing.empty())
+    fmt::print("This machine doesn't have these; they show as –:\n{}", missing);
+  return 0;
+}
+
+std::string check_starter(const std::string& name) {
+  if (find_starter(name) != nullptr) return "";
+  std::vector<std::string_view> names;
+  for (const Starter& starter : starters()) names.push_back(starter.name);
+  const std::string hint = did_you_mean(name, names);
+  return fmt::format("'{}' is no starter{}", name, hint.empty() ? "; 'idlemeter face starters' lists them" : hint);
+}
+
+using Run = int (*)(const KeepOptions&);
+
+}  // namespace
+
+void add_face_keeping(CLI::App& face, Action& action) {
+  const auto options = std::make_shared<KeepOptions>();
+  const auto command = [&](const char* name, const char* what, Run run) {
+    CLI::App* added = face.add_subcommand(name, what);
+    added->callback([options, run, &action] { action = [options, run] { return run(*options); }; });
+    return added;
+  };
+  const auto add_settings = [&](CLI::App* to) {
+    to->add_option("--settings", options->settings, "A settings file in place of " + usual_settings_path().string());
+  };
+  constexpr const char* kFace = "A kept face, a face file, or a starter's name";
+  CLI::App* begin = command("new", "Begin a face of your own from a starter", make);
+  begin->add_option("NAME", options->name, "To keep it under, or a file; one that is there is never overwritten")
+      ->required();
+  begin->add_option("--from", options->starter, "The starter")->capture_default_str()->check(check_starter);
+  add_settings(command("list", "List the faces that are kept, and the starters", list));
+  CLI::App* copied = command("copy", "Copy a face with its pictures", copy);
+  copied->add_option("FACE", options->face, kFace)->required();
+  copied->add_option("NAME", options->name, "To keep the copy under, or a file")->required();
+  CLI::App* used = command("use", "Choose the face for a game, or for all without a rule", use);
+  used->add_option("FACE", options->face, kFace)->required();
+  used->add_option("--game", options->program,
+                   "A pattern like 'tidepool*' for the game's executable, or '*/Games/*' for its path");
+  add_settings(used);
+  CLI::App* chosen = command("which", "Tell which face a game gets, and why", which);
+  chosen->add_option("PROGRAM", options->program, "The game's executable, with its path where rules ask for it")
+      ->required();
+  add_settings(chosen);
+  CLI::App* packed = command("pack", "Put a face and its pictures into one file, to share", pack);
+  packed->add_option("FACE", options->face, kFace)->required();
+  packed->add_option("-o,--output", options->bundle, "The bundle to write; usually FACE.zip");
+  CLI::App* unpacked = command("unpack", "Take in a face that somebody has packed", unpack);
+  unpacked->add_option("BUNDLE", options->bundle, "The file")->required();
+  unpacked->add_option("--as", options->name, "The name to keep it under; usually the bundle's");
+  add_value_options(*unpacked, options->values);
+}
+
+}  // namespace idlemeter::cli

@@ -1,0 +1,23 @@
+// Idle Meter: a recorded run as it stood at a moment.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <vector>
+
+#include "idlemeter/scene.hpp"
+#include "idlemeter/store.hpp"
+
+namespace idlemeter {
+
+struct RunMoment {
+  Snapshot values;  ///< the newest of every reading, and the statistics of the frames so far, as while recording
+  History history;  ///< up to the moment, as long as a history is
+};
+
+/// The run `at` nanoseconds after its start (its end where that is later). `ids`: statistics of frames beside the usual
+/// ones. Reads the whole run: O(frames). Throws Error as the store does.
+[[nodiscard]] RunMoment moment_of(const Store& store, std::int64_t run, Nanoseconds at,
+                                  const std::vector<std::string>& ids = {});
+
+}  // namespace idlemeter

@@ -1,0 +1,181 @@
+// Faces as ZIP archives, by libarchive.
+#include <archive.h>
+#include <archive_entry.h>
+
+#include <algorithm>
+#include <fstream>
+#include <iterator>
+#include <map>
+#include <memory>
+
+#include "face/toml_reader.hpp"
+#include "idlemeter/error.hpp"
+#include "idlemeter/face_files.hpp"
+
+namespace idlemeter {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr std::size_t kLargestPart = 16u << 20, kLargestBundle = 64u << 20, kMostParts = 65;
+constexpr std::uint32_t kLargestSide = 8192;
+constexpr const char* kFaceName = "face.toml";
+
+using Parts = std::map<std::string, std::string>;  // name -> content
+
+std::uint32_t big_endian(std::string_view bytes) {
+  std::uint32_t number = 0;
+  for (char byte : bytes.substr(0, 4)) number = number << 8 | static_cast<unsigned char>(byte);
+  return number;
+}
+
+/// By its signature and its first chunk (PNG 1.2, 5.2 and 11.2.2), so that no decoder sees what is none.
+void check_png(std::string_view content, const std::string& where) {
+  if (!content.starts_with("\x89PNG\r\n\x1a\n") || content.size() < 33 || content.substr(12, 4) != "IHDR")
+    throw Error("is no PNG", where, "a face shows PNG pictures");
+  const std::uint32_t width = big_endian(content.substr(16)), height = big_endian(content.substr(20));
+  if (width == 0 || height == 0 || width > kLargestSide || height > kLargestSide)
+    throw Error(fmt::format("has {} x {} pixels", width, height), where,
+                fmt::format("up to {} a side are taken", kLargestSide));
+}
+
+/// "art/fuel.png": down from a folder, nowhere else.
+bool stays_inside(const std::string& name) {
+  const fs::path path(name);
+  const auto plain = [](const fs::path& part) { return part != ".." && part != "." && !part.empty(); };
+  return !name.empty() && name.size() < 256 && name.find('\\') == std::string::npos &&
+         name.find('\0') == std::string::npos && !path.is_absolute() && !path.has_root_path() &&
+         std::all_of(path.begin(), path.end(), plain);
+}
+
+std::string read_part(const fs::path& file) {
+  std::error_code failed;
+  const auto size = fs::is_regular_file(file, failed) ? fs::file_size(file, failed) : 0;
+  std::ifstream stream(file, std::ios::binary);
+  if (failed || !stream || !fs::is_regular_file(file))
+    throw Error("cannot read the picture", file.string(), "put it beside the face, or take it out of the face");
+  if (size > kLargestPart) throw Error("is larger than 16 MiB", file.string(), "make it smaller");
+  return {std::istreambuf_iterator<char>(stream), std::istreambuf_iterator<char>()};
+}
+
+void write_part(archive* zip, const std::string& name, const std::string& content, const std::string& where) {
+  const std::unique_ptr<archive_entry, void (*)(archive_entry*)> entry(archive_entry_new(), &archive_entry_free);
+  archive_entry_set_pathname(entry.get(), name.c_str());
+  archive_entry_set_filetype(entry.get(), AE_IFREG);
+  archive_entry_set_perm(entry.get(), 0644);
+  archive_entry_set_size(entry.get(), static_cast<la_int64_t>(content.size()));
+  const bool written =
+      archive_write_header(zip, entry.get()) == ARCHIVE_OK &&
+      archive_write_data(zip, content.data(), content.size()) == static_cast<la_ssize_t>(content.size());
+  if (!written) throw Error(fmt::format("cannot write the bundle ({})", archive_error_string(zip)), where);
+}
+
+/// Reads one entry's content, within the limits.
+std::string content_of(archive* zip, const std::string& name, const std::string& where, std::size_t& total) {
+  std::string content;
+  char buffer[64 * 1024];
+  for (la_ssize_t got; (got = archive_read_data(zip, buffer, sizeof buffer)) != 0;) {
+    if (got < 0) throw Error(fmt::format("'{}' in it is damaged ({})", name, archive_error_string(zip)), where);
+    content.append(buffer, static_cast<std::size_t>(got));
+    total += static_cast<std::size_t>(got);
+    if (content.size() > kLargestPart || total > kLargestBundle)
+      throw Error(fmt::format("'{}' in it is too large", name), where, "16 MiB each and 64 MiB in all are taken");
+  }
+  return content;
+}
+
+Parts read_bundle(const fs::path& bundle) {
+  const std::string where = bundle.string();
+  const std::unique_ptr<archive, int (*)(archive*)> zip(archive_read_new(), &archive_read_free);
+  archive_read_support_format_zip(zip.get());
+  if (!fs::is_regular_file(bundle)) throw Error("cannot read the bundle", where, "name a file");
+  if (archive_read_open_filename(zip.get(), where.c_str(), 64 * 1024) != ARCHIVE_OK)
+    throw Error(fmt::format("is no bundle ({})", archive_error_string(zip.get())), where,
+                "name a file that 'idlemeter face pack' made");
+  Parts parts;
+  std::size_t total = 0;
+  archive_entry* entry = nullptr;
+  int status = ARCHIVE_OK;
+  while ((status = archive_read_next_header(zip.get(), &entry)) == ARCHIVE_OK) {
+    const char* path = archive_entry_pathname(entry);
+    const std::string name = path == nullptr ? "" : path;
+    if (archive_entry_filetype(entry) != AE_IFREG || !stays_inside(name))
+      throw Error(fmt::format("'{}' in it isn't a plain file inside of a folder", name), where, "nothing was unpacked");
+    if (parts.size() == kMostParts) throw Error("holds more than 64 pictures", where, "nothing was unpacked");
+    if (!parts.emplace(name, content_of(zip.get(), name, where, total)).second)
+      throw Error(fmt::format("'{}' is in it twice", name), where, "nothing was unpacked");
+  }
+  if (status != ARCHIVE_EOF)
+    throw Error(fmt::format("is no bundle, or a damaged one ({})", archive_error_string(zip.get())), where);
+  return parts;
+}
+
+/// The face reads, and the pictures are those that it shows.
+void check_parts(const Parts& parts, const fs::path& bundle) {
+  const std::string where = bundle.string();
+  const auto text = parts.find(kFaceName);
+  if (text == parts.end()) throw Error("holds no face.toml", where, "name a bundle made by 'idlemeter face pack'");
+  const FaceReading reading = read_face(text->second);
+  if (!reading.face) throw_findings(reading.findings, bundle / kFaceName);
+  const auto pictures = pictures_of(*reading.face);
+  for (const std::string& picture : pictures) {
+    if (!parts.contains(picture)) throw Error(fmt::format("the face shows '{}', which isn't in it", picture), where);
+  }
+  for (const auto& [name, content] : parts) {
+    if (name == kFaceName) continue;
+    if (std::find(pictures.begin(), pictures.end(), name) == pictures.end())
+      throw Error(fmt::format("'{}' in it is nothing that the face shows", name), where, "nothing was unpacked");
+    check_png(content, (bundle / name).string());
+  }
+}
+
+}  // namespace
+
+void pack_face(const fs::path& face_file, const fs::path& bundle) {
+  if (fs::exists(bundle))
+    throw Error("is there already", bundle.string(), "name another file, or remove this one first");
+  const Face face = load_face(face_file);
+  Parts parts = {{kFaceName, read_toml_file(face_file, "face")}};
+  for (const std::string& picture : pictures_of(face)) {
+    const fs::path file = face_file.parent_path() / picture;
+    check_png(parts.emplace(picture, read_part(file)).first->second, file.string());
+  }
+  if (parts.size() > kMostParts) throw Error("shows more than 64 pictures", face_file.string());
+  const fs::path half = bundle.string() + ".part";
+  const std::unique_ptr<archive, int (*)(archive*)> zip(archive_write_new(), &archive_write_free);
+  archive_write_set_format_zip(zip.get());
+  try {
+    if (archive_write_open_filename(zip.get(), half.c_str()) != ARCHIVE_OK)
+      throw Error("cannot write the bundle", bundle.string(), "name a file in a folder that you may write to");
+    for (const auto& [name, content] : parts) write_part(zip.get(), name, content, bundle.string());
+    if (archive_write_close(zip.get()) != ARCHIVE_OK) throw Error("cannot write the bundle", bundle.string());
+    fs::rename(half, bundle);
+  } catch (...) {
+    std::error_code failed;
+    fs::remove(half, failed);
+    throw;
+  }
+}
+
+fs::path unpack_face(const fs::path& bundle, std::string_view name, const fs::path& folder) {
+  const bool plain =
+      stays_inside(std::string(name)) && name.find('/') == std::string_view::npos && !name.starts_with('.');
+  if (!plain) throw Error(fmt::format("'{}' is no name for a face", name), "", "take letters and digits");
+  if (const auto taken = kept_face(name, folder))
+    throw Error("is there already", taken->string(), "unpack it under another name");
+  const Parts parts = read_bundle(bundle);
+  check_parts(parts, bundle);
+  const fs::path half = folder / fmt::format(".{}.part", name), whole = folder / name;
+  std::error_code failed;
+  fs::remove_all(half, failed);
+  try {
+    for (const auto& [part, content] : parts) replace_file(half / part, content);
+    fs::rename(half, whole);
+  } catch (const std::exception&) {
+    fs::remove_all(half, failed);
+    throw Error("cannot write the face", whole.string(), "nothing was unpacked");
+  }
+  return whole / kFaceName;
+}
+
+}  // namespace idlemeter

@@ -1,0 +1,33 @@
+// The words that face files have for choices.
+#pragma once
+
+#include "face/toml_reader.hpp"
+
+namespace idlemeter {
+
+inline constexpr Word<Anchor> kAnchors[] = {{"top-left", Anchor::top_left},
+                                            {"top", Anchor::top},
+                                            {"top-right", Anchor::top_right},
+                                            {"left", Anchor::left},
+                                            {"centre", Anchor::centre},
+                                            {"right", Anchor::right},
+                                            {"bottom-left", Anchor::bottom_left},
+                                            {"bottom", Anchor::bottom},
+                                            {"bottom-right", Anchor::bottom_right}};
+inline constexpr Word<Flow> kFlows[] = {{"stack", Flow::stack}, {"line", Flow::line}, {"columns", Flow::columns}};
+inline constexpr Word<Align> kAligns[] = {{"left", Align::left}, {"centre", Align::centre}, {"right", Align::right}};
+inline constexpr Word<Edge> kEdges[] = {{"none", Edge::none}, {"shadow", Edge::shadow}, {"outline", Edge::outline}};
+inline constexpr Word<bool> kWeights[] = {{"normal", false}, {"bold", true}};
+inline constexpr Word<bool> kLayers[] = {{"front", false}, {"behind", true}};
+inline constexpr Word<Pin::What> kWhats[] = {
+    {"text", Pin::What::text}, {"reading", Pin::What::cell}, {"box", Pin::What::box}, {"picture", Pin::What::picture}};
+inline constexpr Word<Show> kShows[] = {{"text", Show::text},
+                                        {"trace", Show::trace},
+                                        {"text+trace", Show::text_and_trace},
+                                        {"ring", Show::ring},
+                                        {"reel", Show::reel}};
+
+inline constexpr Word<Palette> kPalettes[] = {
+    {"shore", Palette::shore}, {"beacon", Palette::beacon}, {"chalk", Palette::chalk}};
+
+}  // namespace idlemeter

@@ -1,0 +1,405 @@
+// Faces laid out: shapes and their places, colours, and the terminal's view.
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+
+#include "idlemeter/frame_readings.hpp"
+#include "idlemeter/scene.hpp"
+#include "idlemeter/terminal_view.hpp"
+
+namespace idlemeter {
+namespace {
+
+// Laying out, with letters as wide as half their size.
+
+class Blocks : public TextMeasure {
+ public:
+  TextExtent measure(const std::string& text, const TextStyle& style) override {
+    return {static_cast<double>(text.size()) * style.size / 2, style.size * 0.8, style.size * 0.2};
+  }
+};
+
+Snapshot values(double load, Value temp = 60.0) {
+  auto list = std::make_shared<const ReadingList>(
+      std::vector<ReadingInfo>{{"gpu.load", "", "", "Marl G9", DeviceKind::graphics, Unit::percent},
+                               {"gpu.temp", "", "", "Marl G9", DeviceKind::graphics, Unit::celsius},
+                               {"ram.used", "", "", "Memory", DeviceKind::memory, Unit::mebibyte}});
+  return Snapshot(0, {std::make_shared<Batch>(Batch{list, {load, std::move(temp), 13'107.2}, 0})});
+}
+
+Scene scene_of(const std::string& toml, const Snapshot& snapshot, const History& history = History{}, int width = 1920,
+               int height = 1080) {
+  const FaceReading reading = read_face(toml);
+  EXPECT_TRUE(reading.face) << (reading.findings.empty() ? "" : reading.findings[0].message);
+  Blocks blocks;
+  return lay_out(reading.face.value_or(Face{}), width, height, snapshot, history, blocks);
+}
+
+std::vector<TextShape> texts(const Scene& scene) {
+  std::vector<TextShape> found;
+  for (const Shape& shape : scene.shapes) {
+    if (const auto* text = std::get_if<TextShape>(&shape)) found.push_back(*text);
+  }
+  return found;
+}
+
+constexpr const char* kFace =
+    "text = { size = 20 }\n[[row]]\nlabel = \"GPU\"\ncells = [ { reading = \"gpu.load\" }, { reading = \"gpu.temp\", "
+    "caution = 70, danger = 90 } ]\n"
+    "[[row]]\nlabel = \"Memory\"\ncells = [ { reading = \"ram.used\", unit = \"GiB\", digits = 1 } ]\n";
+
+TEST(Layout, ShowsLabelValueAndUnit) {
+  const auto found = texts(scene_of(kFace, values(99)));
+  std::vector<std::string> words;
+  for (const TextShape& text : found) words.push_back(text.text);
+  EXPECT_EQ(words, (std::vector<std::string>{"GPU", "99", "%", "60", "°C", "Memory", "12.8", "GiB"}));
+  EXPECT_EQ(found[0].color, device_color(Face{}, DeviceKind::graphics));
+  EXPECT_EQ(found[5].color, device_color(Face{}, DeviceKind::memory));
+  EXPECT_GT(found[5].baseline, found[0].baseline + 20);
+}
+
+TEST(Layout, AGrowingValueMovesNothingElse) {
+  const auto narrow = texts(scene_of(kFace, values(9))), wide = texts(scene_of(kFace, values(100)));
+  ASSERT_EQ(narrow.size(), wide.size());
+  for (std::size_t i = 0; i < narrow.size(); ++i) {
+    if (i == 1) continue;
+    EXPECT_EQ(narrow[i].x, wide[i].x) << narrow[i].text;
+  }
+  EXPECT_EQ(narrow[1].x + 10, wide[1].x + 30);  // the value itself keeps its right end
+}
+
+TEST(Layout, LimitsColourTheValue) {
+  const auto color = [](Value temp) { return texts(scene_of(kFace, values(50, std::move(temp))))[3].color; };
+  const Color usual = color(69.9), caution = color(70.0), danger = color(95.0);
+  EXPECT_EQ(usual, (Color{244, 244, 244, 255}));
+  EXPECT_NE(caution, usual);
+  EXPECT_NE(danger, usual);
+  EXPECT_NE(danger, caution);
+  EXPECT_EQ(color(Missing{"gone"}), usual);
+}
+
+TEST(Layout, WhatIsMissingIsADash) {
+  const auto found = texts(scene_of("[[row]]\ncells = [ { reading = \"gpu.temp\" }, { reading = \"no.such\" } ]\n",
+                                    values(1, Missing{"asleep"})));
+  ASSERT_EQ(found.size(), 3u);
+  EXPECT_EQ(found[0].text, "–");
+  EXPECT_EQ(found[1].text, "°C");
+  EXPECT_EQ(found[2].text, "–");
+}
+
+TEST(Layout, EveryAnchorKeepsTheFaceInThePicture) {
+  for (const char* anchor :
+       {"top-left", "top", "top-right", "left", "centre", "right", "bottom-left", "bottom", "bottom-right"}) {
+    for (const auto& [width, height] : {std::pair{1280, 720}, {1280, 800}, {3840, 2160}}) {
+      const Scene scene = scene_of("place = { anchor = \"" + std::string(anchor) + "\" }\n" + kFace, values(1),
+                                   History{}, width, height);
+      const Rect& b = scene.bounds;
+      const std::string where = std::string(anchor) + " at " + std::to_string(height);
+      EXPECT_TRUE(b.x >= 0 && b.y >= 0 && b.x + b.width <= width && b.y + b.height <= height) << where;
+      EXPECT_EQ(std::string(anchor).find("right") != std::string::npos, b.x > width / 2) << where;
+      EXPECT_EQ(std::string(anchor).find("bottom") != std::string::npos, b.y > height / 2) << where;
+    }
+  }
+}
+
+TEST(Layout, SizesFollowThePicturesHeight) {
+  const auto small = scene_of(kFace, values(1), History{}, 1280, 720),
+             large = scene_of(kFace, values(1), History{}, 3840, 2160);
+  EXPECT_NEAR(large.bounds.width / small.bounds.width, 3, 0.1);
+  EXPECT_NEAR(large.bounds.height / small.bounds.height, 3, 0.1);
+}
+
+TEST(Layout, ATraceEndsAtTheRightWithTheNewestValue) {
+  History history;
+  for (int i = 0; i <= 20; ++i) history.add("gpu.load", i * kSecond, i);
+  const Scene scene = scene_of(
+      "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"trace\", width = 200, height = 50, range = [0, 10], seconds "
+      "= 10 } ]\n",
+      values(1), history);
+  const auto* trace = std::get_if<TraceShape>(&scene.shapes.back());
+  ASSERT_NE(trace, nullptr);
+  ASSERT_EQ(trace->points.size(), 11u);  // 10 s at one a second
+  EXPECT_EQ(trace->points.front().x, trace->rect.x);
+  EXPECT_EQ(trace->points.back().x, trace->rect.x + 200);
+  EXPECT_EQ(trace->points.back().y, trace->rect.y);   // 20 is above the range: at its top
+  EXPECT_EQ(trace->points.front().y, trace->rect.y);  // 10 is the top
+}
+
+/// The text shapes with these words, in the order of the scene.
+std::vector<TextShape> find_texts(const Scene& scene, const std::string& words) {
+  auto found = texts(scene);
+  std::erase_if(found, [&](const TextShape& text) { return text.text != words; });
+  return found;
+}
+
+TEST(Layout, ColumnsStandSideBySideAndLinesWrap) {
+  const std::string rows = "[[row]]\nlabel = \"A\"\n[[row]]\nlabel = \"B\"\n[[row]]\nlabel = \"C\"\n";
+  const Scene columns = scene_of("flow = \"columns\"\ncolumns = 2\n" + rows, values(1));
+  const auto at = [](const Scene& scene, const char* label) { return find_texts(scene, label).at(0); };
+  EXPECT_EQ(at(columns, "A").x, at(columns, "B").x);
+  EXPECT_GT(at(columns, "C").x, at(columns, "A").x);
+  EXPECT_EQ(at(columns, "C").baseline, at(columns, "A").baseline);
+  const Scene line = scene_of("flow = \"line\"\n" + rows, values(1));
+  EXPECT_EQ(at(line, "C").baseline, at(line, "A").baseline);
+  EXPECT_GT(at(line, "C").x, at(line, "B").x);
+  const Scene wrapped = scene_of("flow = \"line\"\nlines = 2\n" + rows, values(1));
+  EXPECT_EQ(at(wrapped, "B").baseline, at(wrapped, "A").baseline);
+  EXPECT_GT(at(wrapped, "C").baseline, at(wrapped, "A").baseline);
+  EXPECT_LT(wrapped.bounds.width, line.bounds.width);
+}
+
+TEST(Layout, ARingIsFilledToItsShareAndAReelShowsItsState) {
+  const auto shapes = [](double load) {
+    const Scene scene = scene_of(
+        "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"ring\", width = 80 }, { reading = \"gpu.load\", as = "
+        "\"reel\", sheet = \"s.png\", grid = [4, 2], "
+        "states = 7, range = [0, 70] } ]\n",
+        values(load));
+    RingShape ring;
+    PictureShape reel;
+    for (const Shape& shape : scene.shapes) {
+      if (const auto* found = std::get_if<RingShape>(&shape)) ring = *found;
+      if (const auto* found = std::get_if<PictureShape>(&shape)) reel = *found;
+    }
+    return std::pair(ring, reel);
+  };
+  const struct {
+    double load, share, x, y;
+  } cases[] = {{0, 0, 0, 0},        {9.9, 0.099, 0, 0}, {10, 0.1, 0.25, 0}, {45, 0.45, 0, 0.5},
+               {70, 0.7, 0.5, 0.5}, {250, 1, 0.5, 0.5}, {-5, 0, 0, 0}};
+  for (const auto& c : cases) {
+    const auto [ring, reel] = shapes(c.load);
+    EXPECT_DOUBLE_EQ(ring.share, c.share) << c.load;
+    EXPECT_EQ(ring.rect.width, 80);
+    EXPECT_EQ(reel.source.x, c.x) << c.load;
+    EXPECT_EQ(reel.source.y, c.y) << c.load;
+    EXPECT_EQ(reel.source.width, 0.25);
+  }
+}
+
+TEST(Layout, PinsStandWhereTheyAreToldInFrontOrBehind) {
+  const Scene scene = scene_of(
+      "[[row]]\nlabel = \"Row\"\n[[pin]]\nat = [100, 200]\ntext = \"{{x}} {gpu.load:.1f} {no.such} {gpu.temp}\"\n"
+      "[[pin]]\nat = [1000, 900]\nbox = [50, 40]\nlayer = \"behind\"\n",
+      values(42), History{}, 3840, 2160);
+  EXPECT_TRUE(std::holds_alternative<BoxShape>(scene.shapes.front()));
+  EXPECT_EQ(std::get<BoxShape>(scene.shapes.front()).rect.x, 2000);
+  const auto* text = std::get_if<TextShape>(&scene.shapes.back());
+  ASSERT_NE(text, nullptr);
+  EXPECT_EQ(text->text, "{x} 42.0 – 60 °C");
+  EXPECT_EQ(text->x, 200);
+  EXPECT_EQ(scene.bounds.x + scene.bounds.width, 2100);
+  EXPECT_EQ(scene.bounds.y + scene.bounds.height, 1880);
+}
+
+TEST(Layout, ValuesAreAlignedInTheirColumn) {
+  const auto x = [](const char* align) {
+    return find_texts(scene_of(std::string("[[row]]\ncells = [ { reading = \"gpu.load\", width = 300, align = \"") +
+                                   align + "\" } ]\n[[row]]\ncells = [ { reading = \"gpu.temp\", width = 600 } ]\n",
+                               values(7)),
+                      "7")
+        .at(0)
+        .x;
+  };
+  EXPECT_LT(x("left"), x("centre"));
+  EXPECT_LT(x("centre"), x("right"));
+}
+
+TEST(Face, NamesItsReadings) {
+  const FaceReading reading = read_face(
+      "[[row]]\ncells = [ { reading = \"a.b\" }, { reading = \"c.d\" } ]\n[[pin]]\nat = [1, 1]\ntext = \"{e.f} "
+      "{a.b:.0f}\"\n");
+  EXPECT_EQ(readings_of(reading.face.value()), (std::vector<std::string>{"a.b", "c.d", "e.f"}));
+}
+
+TEST(CheckFace, WarnsOfWhatTheAuthorShouldKnow) {
+  const struct {
+    const char* text;
+    std::uint32_t line;
+    const char* words;
+  } cases[] = {
+      {"[[row]]\ncells = [ { reading = \"gpu.lod\" } ]", 2, "no reading 'gpu.lod' here; nearest: gpu.load"},
+      {"[[pin]]\nat = [1, 1]\ntext = \"{ram.usd}\"", 1, "no reading 'ram.usd' here; nearest: ram.used"},
+      {"[[row]]\nlabel = \"GPU\"\n[[row]]\nlabel = \"GPU\"", 3, "the same label, 'GPU', as the one in line 1"},
+      {"text = { size = 300 }\n[[row]]\nlabel = \"Far too wide for any picture at all\"", 1,
+       "reaches beyond a picture of 1280x720 (needs"},
+      {"place = { dx = -50 }\n[[row]]\nlabel = \"x\"", 1, "reaches beyond a picture"},
+      {"[[pin]]\nat = [10, 10]\ntext = \"first\"\n[[pin]]\nat = [12, 12]\ntext = \"second\"", 4,
+       "this pin covers the one in line 1"},
+      {"text = { color = \"#404858\" }\n[[row]]\nlabel = \"x\"", 1, "#404858 on #10141f has a contrast of 2.0:1"},
+      {"[[row]]\nlabel = \"x\"\ncolor = \"#202020\"", 1, "is hard to read"},
+      {"[[row]]\nlabel = \"x\"\nback = { color = \"#ffffff\" }\ncolor = \"#ffff80\"", 1, "#ffff80 on #ffffff"},
+      {"text = { edge = \"none\" }\nback = { opacity = 0 }\n[[row]]\nlabel = \"x\"", 1,
+       "neither a box behind the text nor an edge"}};
+  for (const auto& c : cases) {
+    const FaceReading reading = read_face(c.text);
+    ASSERT_TRUE(reading.face) << c.text;
+    Blocks blocks;
+    const auto findings = check_face(*reading.face, values(1), blocks);
+    ASSERT_EQ(findings.size(), 1u) << c.text << (findings.empty() ? "" : findings[1].message);
+    EXPECT_EQ(findings[0].severity, Finding::Severity::warning);
+    EXPECT_EQ(findings[0].line, c.line) << c.text;
+    EXPECT_NE(findings[0].message.find(c.words), std::string::npos) << findings[0].message;
+  }
+  const FaceReading fine = read_face(
+      "[[row]]\nlabel = \"GPU\"\ncells = [ { reading = \"gpu.load\" } ]\n[[pin]]\nat = [500, 500]\nbox = [90, "
+      "90]\n[[pin]]\nat = [500, 500]\ntext = \"on its box\"\n");
+  Blocks blocks;
+  EXPECT_TRUE(check_face(fine.face.value(), values(1), blocks).empty());
+}
+
+TEST(History, KeepsTheLastWhile) {
+  History history(2 * kSecond, 3);
+  for (int i = 0; i < 10; ++i) history.add("a", i * kSecond, i);
+  ASSERT_EQ(history.of("a")->size(), 3u);
+  EXPECT_EQ(history.of("a")->front().value, 7);
+  EXPECT_EQ(history.of("b"), nullptr);
+}
+
+// What statistics cover, seen on the overlay.
+
+Snapshot frames(const char* face, int count, bool recording) {
+  FrameReadings readings(readings_of(read_face(face).face.value_or(Face{})));
+  if (recording) readings.begin_recording(0);
+  for (int i = 0; i < count; ++i) readings.add({0, 10 * kMillisecond, -1});
+  return Snapshot(0, {readings.batch(0)});
+}
+
+/// Boxes other than the face's background.
+std::vector<BoxShape> marks(const Scene& scene) {
+  std::vector<BoxShape> found;
+  for (const Shape& shape : scene.shapes) {
+    if (const auto* box = std::get_if<BoxShape>(&shape); box != nullptr && box->rect.width < 20) found.push_back(*box);
+  }
+  return found;
+}
+
+constexpr const char* kSpans =
+    "span = \"cleared\"\n[[row]]\nlabel = \"Rate\"\ncells = [ { reading = \"frame.low@1%\", span = \"recording\" }, { "
+    "reading "
+    "= \"frame.average\", span = \"10 s\" }, { reading = \"frame.average\", title = \"all\" } ]\n";
+
+TEST(Layout, StatisticsShowTheirSpansAndThatThereAreTooFewFrames) {
+  const Face face = *read_face(kSpans).face;
+  EXPECT_EQ(readings_of(face),
+            (std::vector<std::string>{"frame.low@1%", "frame.average@10s", "frame.average@cleared"}));
+  const Scene few = scene_of(kSpans, frames(kSpans, 50, false)), on = scene_of(kSpans, frames(kSpans, 50, true)),
+              enough = scene_of(kSpans, frames(kSpans, 100, false));
+  const auto words = texts(few);
+  ASSERT_EQ(words.size(), 9u);
+  EXPECT_EQ(words[3].text, "10s");
+  EXPECT_EQ(words[6].text, "all");
+  EXPECT_LT(texts(few)[1].color.alpha, texts(enough)[1].color.alpha);
+  EXPECT_EQ(texts(few)[4].color.alpha, texts(enough)[4].color.alpha);
+  EXPECT_TRUE(marks(few).empty());
+  ASSERT_EQ(marks(on).size(), 1u) << "on the one that covers the recording";
+  EXPECT_LT(marks(on)[0].rect.x + marks(on)[0].rect.width, texts(on)[1].x);
+  for (std::size_t i = 0; i < words.size(); ++i) EXPECT_EQ(texts(on)[i].x, words[i].x) << "a mark moves nothing";
+}
+
+TEST(Layout, ARecordingIsSeenOnAnyFace) {
+  constexpr const char* kPlain = "[[row]]\ncells = [ { reading = \"frame.rate\" } ]\n";
+  EXPECT_TRUE(marks(scene_of(kPlain, frames(kPlain, 5, false))).empty());
+  const Scene on = scene_of(kPlain, frames(kPlain, 5, true));
+  ASSERT_EQ(marks(on).size(), 1u);
+  EXPECT_LT(marks(on)[0].rect.x, on.bounds.x + on.bounds.width);
+}
+
+TEST(Layout, AUnitIsReworedOrHidden) {
+  const auto shown =
+      texts(scene_of("[[row]]\ncells = [ { reading = \"gpu.load\", unit_text = \"of 100\" }, { reading = "
+                     "\"gpu.temp\", unit_text = \"\" } ]\n",
+                     values(7)));
+  ASSERT_EQ(shown.size(), 3u);
+  EXPECT_EQ(shown[1].text, "of 100");
+  EXPECT_EQ(shown[2].text, "60");
+}
+
+// Colours.
+
+struct Lab {
+  double l, a, b;
+};
+
+using Matrix = std::array<std::array<double, 3>, 3>;
+
+/// CIE L*a*b* (1976, D65) of a colour as eyes with this matrix see it (Machado et al. 2009, on linear light).
+Lab seen(Color color, const Matrix& eyes) {
+  const auto linear = [](std::uint8_t c) { return std::pow(c / 255.0, 2.2); };
+  const std::array light = {linear(color.red), linear(color.green), linear(color.blue)};
+  std::array<double, 3> s{};
+  for (std::size_t i = 0; i < 3; ++i)
+    s[i] = std::clamp(eyes[i][0] * light[0] + eyes[i][1] * light[1] + eyes[i][2] * light[2], 0.0, 1.0);
+  const auto f = [](double t) { return t > 0.008856 ? std::cbrt(t) : 7.787 * t + 16.0 / 116; };
+  const double x = f((0.4124 * s[0] + 0.3576 * s[1] + 0.1805 * s[2]) / 0.9505),
+               y = f(0.2126 * s[0] + 0.7152 * s[1] + 0.0722 * s[2]),
+               z = f((0.0193 * s[0] + 0.1192 * s[1] + 0.9505 * s[2]) / 1.089);
+  return {116 * y - 16, 500 * (x - y), 200 * (y - z)};
+}
+
+TEST(Palette, KindsStayApartForEyesWithFewColours) {
+  constexpr Matrix kEyes[] = {
+      {{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}},
+      {{{0.152286, 1.052583, -0.204868}, {0.114503, 0.786281, 0.099216}, {-0.003882, -0.048116, 1.051998}}},
+      {{{0.367322, 0.860646, -0.227968}, {0.280085, 0.672501, 0.047413}, {-0.011820, 0.042940, 0.968881}}},
+      {{{1.255528, -0.076749, -0.178779}, {-0.078411, 0.930809, 0.147602}, {0.004733, 0.691367, 0.303900}}}};
+  constexpr DeviceKind kKinds[] = {DeviceKind::processor, DeviceKind::graphics, DeviceKind::memory, DeviceKind::disk,
+                                   DeviceKind::network,   DeviceKind::battery,  DeviceKind::frames};
+  for (Palette palette : {Palette::shore, Palette::beacon}) {
+    Face face;
+    face.palette = palette;
+    for (const Matrix& eyes : kEyes) {
+      for (DeviceKind a : kKinds) {
+        for (DeviceKind b : kKinds) {
+          if (a == b) continue;
+          const Lab one = seen(device_color(face, a), eyes), other = seen(device_color(face, b), eyes);
+          const double apart = std::hypot(one.l - other.l, one.a - other.a, one.b - other.b);
+          EXPECT_GT(apart, 20) << name_of(a) << " " << name_of(b);
+        }
+      }
+    }
+  }
+}
+
+TEST(Palette, AFaceMayChooseAndChange) {
+  const Face face =
+      *read_face("palette = \"chalk\"\ntext = { color = \"device\" }\ncolors = { graphics = \"#010203\" }\n[[row]]\n")
+           .face;
+  EXPECT_EQ(device_color(face, DeviceKind::graphics), (Color{1, 2, 3, 255}));
+  EXPECT_EQ(device_color(face, DeviceKind::memory), face.text.color);
+  const auto shown = texts(scene_of(
+      std::string("palette = \"beacon\"\ntext = { size = 20, color = \"device\" }\n") + (kFace + 21), values(9)));
+  Face beacon;
+  beacon.palette = Palette::beacon;
+  EXPECT_EQ(shown[1].color, device_color(beacon, DeviceKind::graphics));
+  EXPECT_EQ(shown[6].color, device_color(beacon, DeviceKind::memory));
+}
+
+// In a terminal.
+
+TEST(TerminalView, ShowsRowsInColumnsAndTracesInBraille) {
+  History history;
+  for (int i = 0; i <= 10; ++i) history.add("gpu.load", i * kSecond, i % 2 == 0 ? 0 : 100);
+  const std::string toml =
+      std::string(kFace) +
+      "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"trace\", width = 90, height = 22, range = [0, 100] } ]\n"
+      "[[row]]\nlabel = \"Ring\"\ncells = [ { reading = \"gpu.load\", as = \"ring\" } ]\n"
+      "[[pin]]\nat = [40, 980]\ntext = \"{gpu.temp:.1f} now\"\n";
+  const Face face = *read_face(toml).face;
+  const std::string plain = to_terminal(face, values(50), history, {100, TerminalStyle::Colors::none});
+  EXPECT_EQ(plain.find("GPU         50 %   60 °C\nMemory  12.8 GiB\n"), 0u) << plain;
+  EXPECT_NE(plain.find("        ⣰⠹⣰⠹⡴⠳⡼⢳⡼⢳\n"), std::string::npos) << plain;
+  EXPECT_NE(plain.find("Ring    █████     ▕ 50 %\n"), std::string::npos) << plain;
+  EXPECT_NE(plain.find("   40,  980  60.0 now\n"), std::string::npos) << plain;
+  EXPECT_EQ(plain.find('\x1b'), std::string::npos);
+  const std::string full = to_terminal(face, values(50), history, {100, TerminalStyle::Colors::full});
+  EXPECT_NE(full.find("\x1b[1;38;2;255;166;66mGPU\x1b[0m"), std::string::npos) << full;
+  const std::string line = to_terminal(*read_face("flow = \"line\"\n" + std::string(kFace)).face, values(50), history,
+                                       {30, TerminalStyle::Colors::none});
+  EXPECT_EQ(line, "GPU   50 %   60 °C\nMemory  12.8 GiB\n");
+}
+
+}  // namespace
+}  // namespace idlemeter

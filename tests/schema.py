@@ -1,0 +1,31 @@
+"""usage: schema.py SCHEMA FACE...: the schema takes every starter and refuses what the reader refuses."""
+import json
+import sys
+import tomllib
+
+import jsonschema
+
+with open(sys.argv[1]) as file:
+    validator = jsonschema.Draft7Validator(json.load(file))
+
+for name in sys.argv[2:]:
+    with open(name, "rb") as file:
+        errors = [f"{list(error.path)}: {error.message}" for error in validator.iter_errors(tomllib.load(file))]
+    assert not errors, (name, errors)
+
+REFUSED = [
+    "",
+    "nmae = 'a'\n[[row]]",
+    "text = { size = 3 }\n[[row]]",
+    "text = { color = 'red' }\n[[row]]",
+    "span = '10 m'\n[[row]]",
+    "[[row]]\ncells = [ { as = 'trace' } ]",
+    "[[row]]\ncells = [ { reading = 'a', as = 'reel' } ]",
+    "[[row]]\ncells = [ { reading = 'a', digits = 9 } ]",
+    "[[pin]]\nat = [1, 2]",
+    "[[pin]]\nat = [1, 2]\ntext = 'a'\nbox = [1, 2]",
+    "[[pin]]\nat = [1, 2]\npicture = 'a.png'",
+]
+for text in REFUSED:
+    assert not validator.is_valid(tomllib.loads(text)), text
+print(f"{len(sys.argv) - 2} faces fit, {len(REFUSED)} are refused")
