@@ -189,7 +189,7 @@ radius = 2
 [[pin]]
 at = [1, 2]
 picture = "a.png"
-width = 3
+width = 30
 height = 9
 [[pin]]
 at = [1, 2]

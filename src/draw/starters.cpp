@@ -37,6 +37,7 @@ void draw_gauge(cairo_t* cairo, double x, double y, double share) {
     cairo_arc(cairo, 0, top, width, M_PI, 2 * M_PI);
     cairo_line_to(cairo, width, 92);
     cairo_arc(cairo, 0, 100, width + 8, -M_PI / 3, M_PI + M_PI / 3);
+    cairo_line_to(cairo, -width, 92);
     cairo_close_path(cairo);
   };
   cairo_set_source_rgba(cairo, 0.95, 0.97, 1, 0.9);

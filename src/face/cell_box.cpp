@@ -116,6 +116,9 @@ void draw_trace(const Look& look, const CellBox& box, const Rect& rect, Color co
   shapes.emplace_back(BoxShape{rect, Color{255, 255, 255, 18}, 2 * look.unit});
   TraceShape trace{rect, trace_points(look, box, rect), color, std::max(1.0, 1.6 * look.unit)};
   if (!trace.points.empty()) shapes.emplace_back(std::move(trace));
+  if (box.cell->as != Show::trace || box.title.empty()) return;
+  add_text(look, shapes, box.title, look.unit_style, faint(look.face.text.color, 0.72), rect.x + look.em(kTitleGap),
+           rect.y + look.measure.measure("0", look.unit_style).ascent + look.em(0.1));
 }
 
 /// An arc with the value inside.
@@ -216,6 +219,7 @@ CellBox measure_cell(const Look& look, const Cell& cell) {
         std::round(cell.width.value_or(trace ? kTraceWidth : cell.height.value_or(kFigureSize)) * look.unit);
     box.height = std::round(cell.height.value_or(trace ? kTraceHeight : cell.width.value_or(kFigureSize)) * look.unit);
   }
+  box.fills = cell.as == Show::trace && !cell.width;
   box.width = box.text_width + (cell.as == Show::text_and_trace ? look.em(kTitleGap) : 0) + box.figure_width;
   return box;
 }

@@ -39,6 +39,7 @@ struct CellBox {
   std::string title, value, unit;     ///< as written
   bool provisional = false;           ///< rests on too few frames
   bool recorded = false;              ///< a statistic of the recording
+  bool fills = false;                 ///< a trace that may become wider
   double title_width = 0, value_width = 0, unit_width = 0;
   double text_width = 0;                ///< of all three
   double figure_width = 0, height = 0;  ///< of a trace, a ring or a reel; a row is at least as high

@@ -80,7 +80,7 @@ class Layout {
     }
     block.height = -look_.em(kRowGap);
     for (const RowBox& row : rows) {
-      block.width = std::max(block.width, block.label_width + cells_width(row, block));
+      block.width = std::max(block.width, (is_wide(row) ? 0 : block.label_width) + cells_width(row, block));
       block.height += row.height + look_.em(kRowGap) + (&row == rows.data() ? 0 : space_before(row));
     }
     return block;
@@ -88,6 +88,11 @@ class Layout {
 
   static double column_width(const RowBox& row, const Block& block, std::size_t i) {
     return row.cells[i].cell->as == Show::text ? block.columns[i] : row.cells[i].width;
+  }
+
+  /// A trace alone, without a label: it begins where labels do.
+  static bool is_wide(const RowBox& row) {
+    return row.row->label.empty() && row.cells.size() == 1 && row.cells[0].cell->as == Show::trace;
   }
 
   [[nodiscard]] double cells_width(const RowBox& row, const Block& block) const {
@@ -251,6 +256,11 @@ class Layout {
       const Color color = row.row->color.value_or(device_color(face_, row.kind));
       scene_.shapes.emplace_back(
           TextShape{row.row->label, look_.label_style, color, std::round(at.x), std::round(baseline), face_.text.edge});
+    }
+    if (is_wide(row)) {
+      CellBox wide = row.cells.front();
+      wide.figure_width = wide.width = wide.fills ? std::max(wide.width, block.width) : wide.width;
+      return draw_cell(look_, wide, at.x, at.y, row.height, baseline, accent(row, wide), scene_.shapes);
     }
     double x = at.x + block.label_width;
     for (std::size_t i = 0; i < row.cells.size(); ++i) {
