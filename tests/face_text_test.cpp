@@ -159,7 +159,7 @@ TEST(FaceToml, IsReadBackAsTheSameFace) {
   std::vector<std::string> texts = {kFace, R"(
 name = "All \"keys\""
 place = { anchor = "bottom-right", dx = -4, dy = 20.5 }
-text = { font = "Serif", size = 22, scale = 1.5, weight = "bold", color = "device", edge = "none" }
+text = { font = "Serif", size = 22, scale = 1.5, weight = "bold", units = "raised", color = "device", edge = "none" }
 back = { color = "#01020304", opacity = 0.4, radius = 3 }
 flow = "columns"
 columns = 3
@@ -218,6 +218,7 @@ states = 7
                           "size",
                           "scale",
                           "weight",
+                          "units = \"raised\"",
                           "edge",
                           "opacity",
                           "radius",

@@ -307,7 +307,7 @@ TEST(Layout, ARecordingIsSeenOnAnyFace) {
   EXPECT_LT(marks(on)[0].rect.x, on.bounds.x + on.bounds.width);
 }
 
-TEST(Layout, AUnitIsReworedOrHidden) {
+TEST(Layout, AUnitIsRewordedOrHidden) {
   const auto shown =
       texts(scene_of("[[row]]\ncells = [ { reading = \"gpu.load\", unit_text = \"of 100\" }, { reading = "
                      "\"gpu.temp\", unit_text = \"\" } ]\n",
@@ -315,6 +315,15 @@ TEST(Layout, AUnitIsReworedOrHidden) {
   ASSERT_EQ(shown.size(), 3u);
   EXPECT_EQ(shown[1].text, "of 100");
   EXPECT_EQ(shown[2].text, "60");
+}
+
+TEST(Layout, UnitsAreRaisedWhereAFaceSaysSo) {
+  const auto level = texts(scene_of(kFace, values(9))),
+             raised =
+                 texts(scene_of("text = { size = 20, units = \"raised\" }\n" + std::string(kFace + 21), values(9)));
+  ASSERT_EQ(level.size(), raised.size());
+  EXPECT_EQ(level[1].baseline, raised[1].baseline);
+  EXPECT_LT(raised[2].baseline, level[2].baseline);
 }
 
 // Colours.

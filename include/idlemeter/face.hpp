@@ -119,6 +119,7 @@ struct Face {
     double scale = 1;  ///< makes the text, and all that is measured by it, larger or smaller
     bool bold = false;
     Color color{244, 244, 244, 255};
+    bool raised_units = false;
     bool by_device = false;  ///< values have the colour of their device instead
     Edge edge = Edge::shadow;
   } text;

@@ -13,7 +13,7 @@ constexpr double kProvisional = 0.5;  // opacity of what rests on too few frames
 constexpr const char* kMissing = "–";
 
 // In units of the text size.
-constexpr double kUnitSize = 0.68, kUnitGap = 0.16, kTitleGap = 0.3;
+constexpr double kUnitSize = 0.68, kUnitGap = 0.16, kTitleGap = 0.3, kUnitRise = 0.24;
 constexpr double kMarkSize = 0.26, kMarkPlace = 0.3, kMarkHeight = 0.36;
 
 // In units of the face, where a cell says nothing else.
@@ -98,7 +98,9 @@ void draw_text(const Look& look, const CellBox& box, double x, double baseline, 
   if (!box.title.empty()) add_text(look, shapes, box.title, look.unit_style, quiet, x, baseline);
   const double right = x + box.title_width + box.value_width;
   add_text(look, shapes, box.value, look.value_style, color, right - look.width(box.value, look.value_style), baseline);
-  if (!box.unit.empty()) add_text(look, shapes, box.unit, look.unit_style, quiet, right + look.em(kUnitGap), baseline);
+  if (box.unit.empty()) return;
+  const double up = look.face.text.raised_units ? look.em(kUnitRise) : 0;
+  add_text(look, shapes, box.unit, look.unit_style, quiet, right + look.em(kUnitGap), baseline - up);
 }
 
 /// From 0, or the smallest value where that is below, to a little above the largest.

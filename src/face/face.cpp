@@ -33,6 +33,7 @@ void read_text(TableReader& table, Face& face) {
   table.read("size", face.text.size, 4, 400);
   table.read("scale", face.text.scale, 0.25, 8);
   table.read_word("weight", face.text.bold, kWeights);
+  table.read_word("units", face.text.raised_units, kUnitPlaces);
   read_text_color(table, face);
   table.read_word("edge", face.text.edge, kEdges);
 }

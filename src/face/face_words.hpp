@@ -17,6 +17,7 @@ inline constexpr Word<Anchor> kAnchors[] = {{"top-left", Anchor::top_left},
 inline constexpr Word<Flow> kFlows[] = {{"stack", Flow::stack}, {"line", Flow::line}, {"columns", Flow::columns}};
 inline constexpr Word<Align> kAligns[] = {{"left", Align::left}, {"centre", Align::centre}, {"right", Align::right}};
 inline constexpr Word<Edge> kEdges[] = {{"none", Edge::none}, {"shadow", Edge::shadow}, {"outline", Edge::outline}};
+inline constexpr Word<bool> kUnitPlaces[] = {{"level", false}, {"raised", true}};
 inline constexpr Word<bool> kWeights[] = {{"normal", false}, {"bold", true}};
 inline constexpr Word<bool> kLayers[] = {{"front", false}, {"behind", true}};
 inline constexpr Word<Pin::What> kWhats[] = {

@@ -170,6 +170,7 @@ std::string to_toml(const Face& face) {
   text.add_other("size", face.text.size, usual.text.size);
   text.add_other("scale", face.text.scale, usual.text.scale);
   text.add_word("weight", kWeights, face.text.bold, usual.text.bold);
+  text.add_word("units", kUnitPlaces, face.text.raised_units, usual.text.raised_units);
   if (face.text.by_device) text.add("color", "\"device\"");
   if (!face.text.by_device) text.add_other("color", face.text.color, usual.text.color);
   text.add_word("edge", kEdges, face.text.edge, usual.text.edge);
