@@ -134,11 +134,13 @@ TEST(FrameReadings, CoverTheSpansThatAreAskedFor) {
     for (int i = 0; i < count; ++i) frames.add({now += interval, interval, -1});
   };
   const auto value = [&](const char* id) {
-    const Snapshot::Entry entry = Snapshot(now, {frames.batch(now)}).find(id);
+    const Snapshot values(now, {frames.batch(now)});
+    const Snapshot::Entry entry = values.find(id);
     return entry.value == nullptr ? -1 : number(*entry.value).value_or(-2);
   };
   const auto state = [&] {
-    return std::get<std::string>(*Snapshot(now, {frames.batch(now)}).find("recording.state").value);
+    const Snapshot values(now, {frames.batch(now)});
+    return std::get<std::string>(*values.find("recording.state").value);
   };
   play(100, 20 * kMillisecond);
   EXPECT_EQ(value("frame.average"), 50) << "before the first recording as since cleared";
