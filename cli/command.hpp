@@ -14,6 +14,8 @@ using Action = std::function<int()>;
 void add_readings(CLI::App& app, Action& action);
 void add_face(CLI::App& app, Action& action);
 void add_runs(CLI::App& app, Action& action);
+void add_play(CLI::App& app, Action& action);
+void add_tell(CLI::App& app, Action& action);
 void add_demo(CLI::App& app, Action& action);
 
 }  // namespace idlemeter::cli

@@ -47,6 +47,8 @@ int main(int argc, char** argv) {
   app.set_version_flag("--version", IDLEMETER_VERSION);
   app.require_subcommand(1);
   idlemeter::cli::Action action;
+  idlemeter::cli::add_play(app, action);
+  idlemeter::cli::add_tell(app, action);
   idlemeter::cli::add_demo(app, action);
   idlemeter::cli::add_readings(app, action);
   idlemeter::cli::add_face(app, action);

@@ -17,10 +17,12 @@ namespace idlemeter {
 
 struct Point {
   double x = 0, y = 0;
+  friend bool operator==(const Point&, const Point&) = default;
 };
 
 struct Rect {
   double x = 0, y = 0, width = 0, height = 0;
+  friend bool operator==(const Rect&, const Rect&) = default;
 };
 
 struct TextStyle {
@@ -34,6 +36,7 @@ struct BoxShape {
   Rect rect;
   Color color;
   double radius = 0;
+  friend bool operator==(const BoxShape&, const BoxShape&) = default;
 };
 
 struct TextShape {
@@ -43,6 +46,7 @@ struct TextShape {
   double x = 0;         ///< left end
   double baseline = 0;  ///< y
   Edge edge = Edge::none;
+  friend bool operator==(const TextShape&, const TextShape&) = default;
 };
 
 /// A line through points whose x doesn't fall.
@@ -51,6 +55,7 @@ struct TraceShape {
   std::vector<Point> points;
   Color color;
   double line_width = 1;
+  friend bool operator==(const TraceShape&, const TraceShape&) = default;
 };
 
 /// An arc from the bottom left over the top to the bottom right, filled up to a share of it.
@@ -59,6 +64,7 @@ struct RingShape {
   double thickness = 4;
   double share = 0;  ///< 0 to 1
   Color color, ground;
+  friend bool operator==(const RingShape&, const RingShape&) = default;
 };
 
 /// A picture, or a part of one: `source` in shares of its width and height.
@@ -66,6 +72,7 @@ struct PictureShape {
   Rect rect;
   std::string file;
   Rect source{0, 0, 1, 1};
+  friend bool operator==(const PictureShape&, const PictureShape&) = default;
 };
 
 using Shape = std::variant<BoxShape, TextShape, TraceShape, RingShape, PictureShape>;
@@ -75,6 +82,7 @@ struct Scene {
   int width = 0, height = 0;  ///< of the picture
   std::vector<Shape> shapes;
   Rect bounds;
+  friend bool operator==(const Scene&, const Scene&) = default;
 };
 
 struct TextExtent {

@@ -1,0 +1,309 @@
+// idlemeter play, attach: a game with the meter beside it.
+#include <fmt/format.h>
+#include <signal.h>
+#include <spawn.h>
+#include <spdlog/sinks/rotating_file_sink.h>
+#include <spdlog/spdlog.h>
+#include <sys/resource.h>
+#include <sys/signalfd.h>
+#include <sys/timerfd.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <cstdlib>
+#include <cstring>
+#include <fstream>
+#include <map>
+#include <memory>
+
+#include "command.hpp"
+#include "idlemeter/error.hpp"
+#include "idlemeter/face_files.hpp"
+#include "idlemeter/meter.hpp"
+#include "idlemeter/starters.hpp"
+#include "idlemeter/store.hpp"
+#include "named_face.hpp"
+
+extern char** environ;
+
+namespace idlemeter::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+struct PlayOptions {
+  std::string face, settings, store = Store::usual_path().string();
+  bool hidden = false, quiet = false, record = false;
+  double seconds = 0, after = 0;
+  int pid = 0;
+  std::vector<std::string> game;
+};
+
+constexpr const char* kProbe = "libidlemeter-probe-gl.so";
+
+/// Beside the program where it was built, or in the library folder where it was installed.
+fs::path probe_library() {
+  const fs::path program = fs::read_symlink("/proc/self/exe").parent_path();
+  for (const fs::path& folder : {program / "lib", program.parent_path() / "lib",
+                                 program.parent_path() / "lib" / "x86_64-linux-gnu", program.parent_path() / "lib64"}) {
+    if (fs::exists(folder / "idlemeter" / kProbe)) return folder / "idlemeter" / kProbe;
+  }
+  throw Error("cannot find the probe that goes into the game", kProbe, "install Idle Meter whole");
+}
+
+Settings settings_of(const PlayOptions& options) {
+  if (!options.settings.empty()) return load_settings(options.settings);
+  return fs::exists(usual_settings_path()) ? load_settings(usual_settings_path()) : Settings{};
+}
+
+/// Faces by name for as long as the meter runs: starters are written out once.
+class Faces {
+ public:
+  fs::path file_of(const std::string& name) {
+    auto found = faces_.find(name);
+    if (found == faces_.end()) found = faces_.emplace(name, std::make_unique<NamedFace>(name)).first;
+    return found->second->file();
+  }
+
+  static std::vector<std::string> names() {
+    std::vector<std::string> names;
+    for (const KeptFace& kept : kept_faces(usual_faces_folder())) names.push_back(kept.name);
+    for (const Starter& starter : starters()) names.emplace_back(starter.name);
+    return names;
+  }
+
+ private:
+  std::map<std::string, std::unique_ptr<NamedFace>> faces_;
+};
+
+std::function<void(const std::string&)> log_file() {
+  const char* state = std::getenv("XDG_STATE_HOME");
+  const char* home = std::getenv("HOME");
+  const fs::path folder =
+      state != nullptr && *state == '/' ? fs::path(state) : fs::path(home == nullptr ? "/tmp" : home) / ".local/state";
+  try {
+    const auto logger = spdlog::rotating_logger_mt("meter", (folder / "idlemeter/meter.log").string(), 1 << 20, 2);
+    logger->flush_on(spdlog::level::info);
+    return [logger](const std::string& line) { logger->info("[{}] {}", ::getpid(), line); };
+  } catch (const spdlog::spdlog_ex&) {
+    return {};  // no place for a log: the game is more important
+  }
+}
+
+MeterOptions meter_options(const PlayOptions& options, const std::shared_ptr<Faces>& faces) {
+  MeterOptions meter;
+  meter.folder = meter_folder();
+  meter.settings = settings_of(options);
+  meter.store = options.store;
+  meter.visible = !options.hidden;
+  meter.faces = Faces::names();
+  meter.file_of = [faces](const std::string& name) { return faces->file_of(name); };
+  meter.face_of = [settings = meter.settings, face = options.face](const fs::path& executable) {
+    if (!face.empty()) return face;
+    const auto chosen = face_for(settings, executable);
+    return chosen ? chosen->face : std::string("benchmark");
+  };
+  if (!options.face.empty()) (void)load_face(faces->file_of(options.face));
+  meter.log = log_file();
+  return meter;
+}
+
+void print_reports(const Meter& meter) {
+  for (const GameReport& game : meter.reports()) {
+    const Summary& s = game.summary;
+    std::string line =
+        fmt::format("idlemeter: {}{}{}: {} frame{}", game.name, game.api.empty() ? "" : ", " + game.api,
+                    game.picture.empty() ? "" : ", " + game.picture, game.presents, game.presents == 1 ? "" : "s");
+    if (s.average_rate) {
+      line += fmt::format(" in {:.2f} s, average {:.1f} FPS", static_cast<double>(s.time) / kSecond, *s.average_rate);
+      const Low* low = s.low(Share{10'000});
+      if (low != nullptr && low->enough_frames)
+        line += fmt::format(", 1% low {:.1f} FPS (mean of the slowest)", low->rate);
+    }
+    fmt::print(stderr, "{}\n", line);
+  }
+}
+
+/// The signals that the game gets too. Those of the keyboard come to it by themselves.
+sigset_t passed_signals() {
+  sigset_t set;
+  sigemptyset(&set);
+  for (int signal : {SIGCHLD, SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGUSR1, SIGUSR2, SIGCONT, SIGTSTP, SIGWINCH})
+    sigaddset(&set, signal);
+  return set;
+}
+
+std::vector<std::string> environment_for(const fs::path& probe, const fs::path& socket) {
+  std::vector<std::string> variables;
+  std::string preload = probe.string();
+  for (char** variable = environ; *variable != nullptr; ++variable) {
+    const std::string_view text = *variable;
+    if (text.starts_with("LD_PRELOAD=")) {
+      if (text.size() > 11) preload += ":" + std::string(text.substr(11));
+    } else if (!text.starts_with("IDLEMETER_LINK=")) {
+      variables.emplace_back(text);
+    }
+  }
+  variables.push_back("LD_PRELOAD=" + preload);
+  variables.push_back("IDLEMETER_LINK=" + socket.string());
+  return variables;
+}
+
+std::vector<char*> pointers_to(std::vector<std::string>& texts) {
+  std::vector<char*> pointers;
+  for (std::string& text : texts) pointers.push_back(text.data());
+  pointers.push_back(nullptr);
+  return pointers;
+}
+
+/// Starts the game with the signals that it would have had. Returns 0 where it can't be started: `error` says why.
+pid_t start(std::vector<std::string> words, std::vector<std::string> variables, int& error) {
+  posix_spawnattr_t attributes;
+  posix_spawnattr_init(&attributes);
+  sigset_t none, usual = passed_signals();
+  sigemptyset(&none);
+  posix_spawnattr_setsigmask(&attributes, &none);
+  posix_spawnattr_setsigdefault(&attributes, &usual);
+  posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETSIGDEF);
+  pid_t pid = 0;
+  error = ::posix_spawnp(&pid, words[0].c_str(), nullptr, &attributes, pointers_to(words).data(),
+                         pointers_to(variables).data());
+  posix_spawnattr_destroy(&attributes);
+  return error == 0 ? pid : 0;
+}
+
+/// The loop around a game: passes signals on, and ends when the game has, with all that it started and that presents.
+class Companion {
+ public:
+  Companion(Meter& meter, pid_t game) : meter_(meter), game_(game) {
+    const sigset_t set = passed_signals();
+    signals_ = ::signalfd(-1, &set, SFD_CLOEXEC | SFD_NONBLOCK);
+    timer_ = ::timerfd_create(CLOCK_MONOTONIC, TFD_CLOEXEC | TFD_NONBLOCK);
+    const itimerspec often{{0, 50'000'000}, {0, 50'000'000}};
+    ::timerfd_settime(timer_, 0, &often, nullptr);
+    meter_.watch(signals_, [this] { pass_signals(); });
+    meter_.watch(timer_, [this] { look(); });
+  }
+
+  /// The game's status as wait() gives it.
+  [[nodiscard]] int status() const { return status_; }
+
+ private:
+  void pass_signals() {
+    signalfd_siginfo signal{};
+    while (::read(signals_, &signal, sizeof signal) == static_cast<ssize_t>(sizeof signal)) {
+      const int number = static_cast<int>(signal.ssi_signo);
+      if (number == SIGCHLD) continue;
+      const bool typed = signal.ssi_code == SI_KERNEL;  // the terminal sent it to the game as well
+      if (game_ > 0 && !ended_ && !typed) ::kill(game_, number);
+      if (game_ == 0 && (number == SIGINT || number == SIGTERM || number == SIGHUP)) meter_.stop();
+      if (number == SIGTSTP) ::raise(SIGSTOP);
+    }
+  }
+
+  void look() {
+    std::uint64_t times = 0;
+    (void)!::read(timer_, &times, sizeof times);
+    if (game_ > 0 && !ended_ && ::waitpid(game_, &status_, WNOHANG) == game_) ended_ = true;
+    if (game_ == 0) seen_ = seen_ || meter_.has_games();
+    const bool over = game_ > 0 ? ended_ : seen_;
+    if (over && !meter_.has_games()) meter_.stop();
+  }
+
+  Meter& meter_;
+  pid_t game_;
+  int signals_ = -1, timer_ = -1, status_ = 0;
+  bool ended_ = false, seen_ = false;
+};
+
+/// Ends as the game did, also by a signal.
+int end_like(int status) {
+  if (!WIFSIGNALED(status)) return WEXITSTATUS(status);
+  const rlimit none{0, 0};
+  ::setrlimit(RLIMIT_CORE, &none);
+  ::signal(WTERMSIG(status), SIG_DFL);
+  sigset_t one;
+  sigemptyset(&one);
+  sigaddset(&one, WTERMSIG(status));
+  ::sigprocmask(SIG_UNBLOCK, &one, nullptr);
+  ::raise(WTERMSIG(status));
+  return 128 + WTERMSIG(status);
+}
+
+int play(const PlayOptions& options) {
+  const auto faces = std::make_shared<Faces>();
+  auto meter = std::make_unique<Meter>(meter_options(options, faces));
+  if (options.record || options.seconds > 0) meter->record(options.seconds, options.after);
+  const sigset_t set = passed_signals();
+  ::sigprocmask(SIG_BLOCK, &set, nullptr);
+  int error = 0;
+  const pid_t game = start(options.game, environment_for(probe_library(), meter->link_socket()), error);
+  if (game == 0) {
+    fmt::print(stderr, "idlemeter: cannot start '{}': {}; name a program that is there\n", options.game[0],
+               std::strerror(error));
+    return error == ENOENT ? 127 : 126;
+  }
+  Companion companion(*meter, game);
+  meter->run();
+  if (!options.quiet) print_reports(*meter);
+  meter.reset();
+  return end_like(companion.status());
+}
+
+/// The socket that a process was told to connect to.
+fs::path link_of(int pid) {
+  std::ifstream file(fmt::format("/proc/{}/environ", pid), std::ios::binary);
+  for (std::string variable; std::getline(file, variable, '\0');) {
+    if (variable.starts_with("IDLEMETER_LINK=")) return variable.substr(15);
+  }
+  throw Error(fmt::format("process {} was not started with 'idlemeter play', or is another user's", pid), "",
+              "start the game with 'idlemeter play -- GAME'");
+}
+
+int attach(const PlayOptions& options) {
+  const fs::path socket = link_of(options.pid);
+  const auto faces = std::make_shared<Faces>();
+  MeterOptions settings = meter_options(options, faces);
+  settings.folder = socket.parent_path();
+  settings.socket = socket.filename();
+  Meter meter(std::move(settings));
+  const sigset_t set = passed_signals();
+  ::sigprocmask(SIG_BLOCK, &set, nullptr);
+  Companion companion(meter, 0);
+  meter.run();
+  if (!options.quiet) print_reports(meter);
+  return 0;
+}
+
+void add_options(CLI::App& command, const std::shared_ptr<PlayOptions>& options) {
+  command.add_option("--face", options->face,
+                     "A kept face, a face file or a starter's name, whatever the settings' rules say");
+  command.add_option("--settings", options->settings, "A settings file in place of " + usual_settings_path().string());
+  command.add_option("--store", options->store, "The file that recordings go to")->capture_default_str();
+  command.add_flag("--hidden", options->hidden, "Begin without the overlay on the game");
+  command.add_flag("--quiet", options->quiet, "Say nothing at the end");
+}
+
+}  // namespace
+
+void add_play(CLI::App& app, Action& action) {
+  const auto options = std::make_shared<PlayOptions>();
+  CLI::App* command = app.add_subcommand("play", "Play a game with the overlay on it; also as a launcher's prefix");
+  add_options(*command, options);
+  command->add_flag("--record", options->record, "Record from the first frame on");
+  command->add_option("--for", options->seconds, "Record for so many seconds")->check(CLI::Range(0.1, 86'400.0));
+  command->add_option("--after", options->after, "Wait so many seconds before it records")
+      ->check(CLI::Range(0.0, 86'400.0));
+  command->add_option("GAME", options->game, "The game and its arguments, behind -- where any begins with a dash")
+      ->required();
+  command->callback([options, &action] { action = [options] { return play(*options); }; });
+
+  CLI::App* again =
+      app.add_subcommand("attach", "Come back to a game that was started with 'play' and has no meter any more");
+  const auto attached = std::make_shared<PlayOptions>();
+  again->add_option("PID", attached->pid, "The game's process")->required()->check(CLI::PositiveNumber);
+  add_options(*again, attached);
+  again->callback([attached, &action] { action = [attached] { return attach(*attached); }; });
+}
+
+}  // namespace idlemeter::cli

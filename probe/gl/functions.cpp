@@ -1,0 +1,64 @@
+#include "gl/functions.hpp"
+
+#include <stdio.h>
+#include <string.h>
+
+namespace idlemeter::probe {
+
+int version_from(const char* text, bool& es) {
+  constexpr const char* kPrefix = "OpenGL ES ";
+  es = ::strncmp(text, kPrefix, ::strlen(kPrefix)) == 0;
+  int major = 0, minor = 0;
+  if (::sscanf(es ? text + ::strlen(kPrefix) : text, "%d.%d", &major, &minor) != 2) return 0;
+  return major * 10 + minor;
+}
+
+bool Gl::load(Find find) {
+#define IDLEMETER_LOAD(name, type, parameters) name = reinterpret_cast<type(*) parameters>(find("gl" #name));
+  IDLEMETER_GL(IDLEMETER_LOAD)
+  IDLEMETER_GL_OPTIONAL(IDLEMETER_LOAD)
+#undef IDLEMETER_LOAD
+  if (GetString == nullptr || GetIntegerv == nullptr) return false;
+  const auto* text = reinterpret_cast<const char*>(GetString(GL_VERSION));
+  version = text == nullptr ? 0 : version_from(text, es);
+  if (version < 20) return false;
+  if (!es && version >= 32) {
+    GLint profile = 0;
+    GetIntegerv(GL_CONTEXT_PROFILE_MASK, &profile);
+    core = (profile & GL_CONTEXT_CORE_PROFILE_BIT) != 0;
+  }
+  const auto* renderer = reinterpret_cast<const char*>(GetString(GL_RENDERER));
+  slow_clock = renderer != nullptr && ::strstr(renderer, "llvmpipe") != nullptr;
+  // GetProcAddress answers for calls that the context doesn't have too: the version decides.
+  const bool modern = version >= 30, blend_indexed = es ? version >= 32 : version >= 40;
+  if (!modern) GenVertexArrays = nullptr;
+  if (es ? version < 30 : version < 33) {
+    BindSampler = nullptr;
+    VertexAttribDivisor = nullptr;
+  }
+  if (es ? version < 32 : version < 30) {
+    IsEnabledi = nullptr;
+    ColorMaski = nullptr;
+  }
+  if (!blend_indexed) BlendFuncSeparatei = nullptr;
+  if (es) PolygonMode = nullptr;
+  if (es || version < 30) DrawBuffer = nullptr;
+  if (es ? version < 30 : version < 40) PauseTransformFeedback = nullptr;
+  if (es) {
+    QueryCounter = reinterpret_cast<decltype(QueryCounter)>(find("glQueryCounterEXT"));
+    GetQueryObjectui64v = reinterpret_cast<decltype(GetQueryObjectui64v)>(find("glGetQueryObjectui64vEXT"));
+    GetQueryObjectuiv = reinterpret_cast<decltype(GetQueryObjectuiv)>(find("glGetQueryObjectuivEXT"));
+    GenQueries = reinterpret_cast<decltype(GenQueries)>(find("glGenQueriesEXT"));
+    GetQueryiv = reinterpret_cast<decltype(GetQueryiv)>(find("glGetQueryivEXT"));
+    const auto* extensions = reinterpret_cast<const char*>(GetString(GL_EXTENSIONS));
+    const bool timers = extensions != nullptr && ::strstr(extensions, "GL_EXT_disjoint_timer_query") != nullptr;
+    if (!timers) QueryCounter = nullptr;
+  } else if (version < 33) {
+    QueryCounter = nullptr;
+  }
+#define IDLEMETER_HAS(name, type, parameters) &&name != nullptr
+  return true IDLEMETER_GL(IDLEMETER_HAS);
+#undef IDLEMETER_HAS
+}
+
+}  // namespace idlemeter::probe

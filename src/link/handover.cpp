@@ -1,0 +1,121 @@
+#include "link/handover.hpp"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <string.h>
+#include <sys/mman.h>
+#include <sys/socket.h>
+#include <sys/stat.h>
+#include <sys/un.h>
+#include <time.h>
+#include <unistd.h>
+
+#ifndef F_SEAL_FUTURE_WRITE
+#define F_SEAL_FUTURE_WRITE 0x0010
+#endif
+
+namespace idlemeter::link {
+namespace {
+
+constexpr int kSeals = F_SEAL_SHRINK | F_SEAL_GROW | F_SEAL_FUTURE_WRITE | F_SEAL_SEAL;
+
+union Control {
+  char bytes[CMSG_SPACE(sizeof(int))];
+  cmsghdr align;
+};
+
+}  // namespace
+
+std::int64_t now() {
+  timespec time{};
+  ::clock_gettime(CLOCK_MONOTONIC, &time);
+  return std::int64_t{time.tv_sec} * 1'000'000'000 + time.tv_nsec;
+}
+
+Mapping make_region(const char* name, std::size_t size, int& fd) {
+  fd = ::memfd_create(name, MFD_CLOEXEC | MFD_ALLOW_SEALING);
+  if (fd < 0) return {};
+  void* data = MAP_FAILED;
+  if (::ftruncate(fd, static_cast<off_t>(size)) == 0)
+    data = ::mmap(nullptr, size, PROT_READ | PROT_WRITE, MAP_SHARED, fd, 0);
+  if (data != MAP_FAILED && ::fcntl(fd, F_ADD_SEALS, kSeals) == 0) return {data, size};
+  if (data != MAP_FAILED) ::munmap(data, size);
+  ::close(fd);
+  fd = -1;
+  return {};
+}
+
+Mapping map_region(int fd, std::size_t size) {
+  struct stat about {};
+  const bool right = ::fstat(fd, &about) == 0 && static_cast<std::size_t>(about.st_size) == size &&
+                     (::fcntl(fd, F_GET_SEALS) & kSeals) == kSeals;
+  void* data = right ? ::mmap(nullptr, size, PROT_READ, MAP_SHARED, fd, 0) : MAP_FAILED;
+  ::close(fd);
+  return data == MAP_FAILED ? Mapping{} : Mapping{data, size};
+}
+
+void unmap(Mapping& mapping) {
+  if (mapping.data != nullptr) ::munmap(mapping.data, mapping.size);
+  mapping = {};
+}
+
+bool send_greeting(int socket, std::uint32_t magic, int fd) {
+  Greeting greeting{magic, kVersion};
+  Control control{};
+  iovec part{&greeting, sizeof greeting};
+  msghdr message{};
+  message.msg_iov = &part;
+  message.msg_iovlen = 1;
+  message.msg_control = control.bytes;
+  message.msg_controllen = sizeof control.bytes;
+  cmsghdr* header = CMSG_FIRSTHDR(&message);
+  header->cmsg_level = SOL_SOCKET;
+  header->cmsg_type = SCM_RIGHTS;
+  header->cmsg_len = CMSG_LEN(sizeof(int));
+  ::memcpy(CMSG_DATA(header), &fd, sizeof fd);
+  return ::sendmsg(socket, &message, MSG_NOSIGNAL | MSG_DONTWAIT) == static_cast<ssize_t>(sizeof greeting);
+}
+
+Greeted receive_greeting(int socket, std::uint32_t magic, int& fd) {
+  Greeting greeting;
+  Control control{};
+  iovec part{&greeting, sizeof greeting};
+  msghdr message{};
+  message.msg_iov = &part;
+  message.msg_iovlen = 1;
+  message.msg_control = control.bytes;
+  message.msg_controllen = sizeof control.bytes;
+  const ssize_t got = ::recvmsg(socket, &message, MSG_DONTWAIT | MSG_CMSG_CLOEXEC);
+  if (got < 0 && (errno == EAGAIN || errno == EINTR)) return Greeted::not_yet;
+  fd = -1;
+  const cmsghdr* header = got > 0 ? CMSG_FIRSTHDR(&message) : nullptr;
+  if (header != nullptr && header->cmsg_level == SOL_SOCKET && header->cmsg_type == SCM_RIGHTS &&
+      header->cmsg_len == CMSG_LEN(sizeof(int)))
+    ::memcpy(&fd, CMSG_DATA(header), sizeof fd);
+  const bool right = got == static_cast<ssize_t>(sizeof greeting) && greeting.magic == magic &&
+                     greeting.version == kVersion && fd >= 0;
+  if (right) return Greeted::yes;
+  if (fd >= 0) ::close(fd);
+  return Greeted::never;
+}
+
+bool peer_is_mine(int socket) {
+  ucred peer{};
+  socklen_t size = sizeof peer;
+  return ::getsockopt(socket, SOL_SOCKET, SO_PEERCRED, &peer, &size) == 0 && peer.uid == ::geteuid();
+}
+
+int connect_to(const char* path) {
+  sockaddr_un address{};
+  address.sun_family = AF_UNIX;
+  if (::strlen(path) >= sizeof address.sun_path) return -1;
+  ::strcpy(address.sun_path, path);
+  const int socket = ::socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC | SOCK_NONBLOCK, 0);
+  if (socket < 0) return -1;
+  if (::connect(socket, reinterpret_cast<const sockaddr*>(&address), sizeof address) == 0 && peer_is_mine(socket))
+    return socket;
+  ::close(socket);
+  return -1;
+}
+
+}  // namespace idlemeter::link

@@ -1,0 +1,113 @@
+#include "link/probe_end.hpp"
+
+#include <errno.h>
+#include <stdlib.h>
+#include <sys/socket.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <new>
+
+namespace idlemeter::link {
+namespace {
+
+constexpr std::int64_t kLookEvery = 1'000'000'000, kAnswerEvery = 20'000'000;
+
+std::uint64_t inode_of(int fd) {
+  struct stat about {};
+  return ::fstat(fd, &about) == 0 && S_ISSOCK(about.st_mode) ? about.st_ino : 0;
+}
+
+}  // namespace
+
+bool ProbeEnd::owns_socket() const { return socket_ >= 0 && inode_of(socket_) == socket_inode_; }
+
+void ProbeEnd::drop() {
+  if (owns_socket()) ::close(socket_);
+  socket_ = -1;
+  unmap(ring_);
+  unmap(picture_);
+}
+
+void ProbeEnd::forget() {
+  // The descriptor is this process's copy; the mappings are shared with the parent, who goes on writing.
+  drop();
+  next_look_ = 0;
+}
+
+void ProbeEnd::connect() {
+  const char* path = ::getenv(kVariable);
+  if (path == nullptr || *path == '\0') return;
+  socket_ = connect_to(path);
+  if (socket_ < 0) return;
+  socket_inode_ = inode_of(socket_);
+  int fd = -1;
+  ring_ = make_region("idlemeter-ring", sizeof(Ring), fd);
+  if (ring_.data == nullptr) return drop();
+  new (ring_.data) Ring;
+  const bool sent = send_greeting(socket_, kRingMagic, fd);
+  ::close(fd);
+  if (!sent) drop();
+}
+
+/// The meter's answer, once it is there.
+void ProbeEnd::welcome() {
+  if (!owns_socket()) return drop();
+  int fd = -1;
+  const Greeted greeted = receive_greeting(socket_, kPictureMagic, fd);
+  if (greeted == Greeted::not_yet) return;
+  if (greeted == Greeted::yes) picture_ = map_region(fd, kPictureBytes);
+  const auto* picture = static_cast<const Picture*>(picture_.data);
+  if (picture == nullptr || picture->magic != kPictureMagic || picture->version != kVersion) drop();
+}
+
+/// Once in a while: the socket tells whether the meter is still there.
+void ProbeEnd::look_after(std::int64_t time) {
+  next_look_ = time + kLookEvery;
+  if (socket_ < 0) connect();
+  if (socket_ < 0) return;
+  if (!linked()) {
+    next_look_ = time + kAnswerEvery;
+    return welcome();
+  }
+  const auto* picture = static_cast<const Picture*>(picture_.data);
+  if (time - picture->heartbeat.load(std::memory_order_relaxed) < kStale) return;
+  char byte = 0;
+  const bool lost =
+      !owns_socket() || ::recv(socket_, &byte, 1, MSG_DONTWAIT) == 0 || (errno != EAGAIN && errno != EINTR);
+  if (lost) drop();
+}
+
+void ProbeEnd::add(const FrameEntry& frame, Api api, std::uint32_t api_major, std::uint32_t api_minor) {
+  last_ = frame.present;
+  if (frame.present >= next_look_) look_after(frame.present);
+  auto* ring = static_cast<Ring*>(ring_.data);
+  if (ring == nullptr) return;
+  ring->api = api;
+  ring->api_major = api_major;
+  ring->api_minor = api_minor;
+  const std::uint32_t written = ring->written.load(std::memory_order_relaxed);
+  ring->entries[written % kRingCapacity] = frame;
+  ring->written.store(written + 1, std::memory_order_release);
+}
+
+Shown ProbeEnd::picture() const {
+  const auto* picture = static_cast<const Picture*>(picture_.data);
+  if (picture == nullptr || picture->visible.load(std::memory_order_relaxed) == 0) return {};
+  if (last_ - picture->heartbeat.load(std::memory_order_relaxed) > kStale) return {};
+  const std::uint32_t sequence = picture->sequence.load(std::memory_order_acquire);
+  const Slot slot = picture->slots[sequence % 2];  // a copy: the meter may change its own at any time
+  const std::uint64_t bytes = std::uint64_t{slot.width} * slot.height * 4;
+  const bool right = sequence != 0 && bytes > 0 && slot.width <= 16384 && slot.height <= 16384 && bytes <= kSlotBytes &&
+                     slot.x > -32768 && slot.x < 32768 && slot.y > -32768 && slot.y < 32768;
+  if (!right) return {};
+  const auto* start = static_cast<const unsigned char*>(picture_.data);
+  return {sequence, slot, start + kPixelsAt + (sequence % 2) * kSlotBytes};
+}
+
+bool ProbeEnd::still_whole(std::uint32_t sequence) const {
+  const auto* picture = static_cast<const Picture*>(picture_.data);
+  return picture != nullptr && picture->sequence.load(std::memory_order_acquire) == sequence;
+}
+
+}  // namespace idlemeter::link

@@ -1,0 +1,48 @@
+// The probe's end of the link: frames go out, pictures come in. Once linked, a frame costs no system call and no
+// allocation; the meter may come, go, stop or write nonsense at any time.
+#pragma once
+
+#include <atomic>
+#include <cstdint>
+
+#include "link/handover.hpp"
+
+namespace idlemeter::link {
+
+/// A picture to show, valid until the next call.
+struct Shown {
+  std::uint32_t sequence = 0;
+  Slot slot;
+  const unsigned char* pixels = nullptr;  ///< in memory that the meter writes to: see still_whole()
+};
+
+/// One for a process. The caller holds a lock of its own: one thread at a time.
+class ProbeEnd {
+ public:
+  /// Stamps a present. Looks for the meter at the first one and then once a second while there is none.
+  void add(const FrameEntry& frame, Api api, std::uint32_t api_major, std::uint32_t api_minor);
+
+  /// The picture to show now; nullptr pixels where there is none, or the meter hides it or has fallen silent.
+  [[nodiscard]] Shown picture() const;
+
+  /// Whether the picture is still the one that was read: ask after its pixels were copied.
+  [[nodiscard]] bool still_whole(std::uint32_t sequence) const;
+
+  /// In a child after fork(): the link is its parent's.
+  void forget();
+
+ private:
+  [[nodiscard]] bool linked() const { return picture_.data != nullptr; }
+  void look_after(std::int64_t time);
+  void connect();
+  void welcome();
+  void drop();
+  [[nodiscard]] bool owns_socket() const;
+
+  Mapping ring_, picture_;
+  int socket_ = -1;
+  std::uint64_t socket_inode_ = 0;  // a game may close all its descriptors, and get the number again for another file
+  std::int64_t next_look_ = 0, last_ = 0;
+};
+
+}  // namespace idlemeter::link

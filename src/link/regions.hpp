@@ -1,0 +1,67 @@
+// What probe and meter share: two memory regions, each written by one side alone. Fixed-width fields, no pointers;
+// either side takes what the other wrote for untrusted.
+#pragma once
+
+#include <atomic>
+#include <cstddef>
+#include <cstdint>
+
+namespace idlemeter::link {
+
+inline constexpr std::uint32_t kVersion = 1;
+inline constexpr std::uint32_t kRingMagic = 0x676e6972, kPictureMagic = 0x74636970;  // "ring", "pict"
+inline constexpr const char* kVariable = "IDLEMETER_LINK";  // the environment's name for the meter's socket
+
+/// One present. Times in nanoseconds on the monotonic clock.
+struct FrameEntry {
+  std::int64_t present = 0;
+  std::int64_t gpu_work = -1;  ///< of an earlier frame, as it became known; -1: none
+  std::uint32_t drawable = 0;  ///< tells windows and swapchains of one process apart
+  std::uint32_t width = 0, height = 0;
+  std::uint32_t reserved = 0;
+};
+
+inline constexpr std::uint32_t kRingCapacity = 1u << 16;  // a minute at 1,000 frames a second
+
+enum class Api : std::uint32_t { unknown, opengl, opengl_es, vulkan };
+
+/// The probe's.
+struct Ring {
+  std::uint32_t magic = kRingMagic, version = kVersion;
+  std::uint32_t capacity = kRingCapacity, entry_size = sizeof(FrameEntry);
+  Api api = Api::unknown;
+  std::uint32_t api_major = 0, api_minor = 0;
+  alignas(64) std::atomic<std::uint32_t> written;  ///< how many entries ever, modulo 2^32
+  alignas(64) FrameEntry entries[kRingCapacity];
+};
+
+/// A picture's place in the window, from its top left corner, in pixels.
+struct Slot {
+  std::int32_t x = 0, y = 0;
+  std::uint32_t width = 0, height = 0;
+};
+
+inline constexpr std::size_t kSlotBytes = std::size_t{16} << 20;  // four million pixels; untouched pages cost nothing
+inline constexpr std::size_t kPixelsAt = 4096;                    // of the first slot; the second follows
+inline constexpr std::int64_t kStale = 1'000'000'000;             // a meter that gave no sign for so long shows nothing
+
+/// The meter's. Pixels are four bytes, red, green, blue, alpha, colours multiplied by alpha, row by row from the top.
+struct Picture {
+  std::uint32_t magic = kPictureMagic, version = kVersion;
+  alignas(64) std::atomic<std::uint32_t> sequence;  ///< of the newest picture, in slot `sequence % 2`; 0: none yet
+  std::atomic<std::uint32_t> visible;
+  std::atomic<std::int64_t> heartbeat;  ///< monotonic clock
+  Slot slots[2];
+};
+
+inline constexpr std::size_t kPictureBytes = kPixelsAt + 2 * kSlotBytes;
+
+static_assert(sizeof(FrameEntry) == 32 && sizeof(Picture) <= kPixelsAt);
+static_assert(std::atomic<std::uint32_t>::is_always_lock_free && std::atomic<std::int64_t>::is_always_lock_free);
+
+/// Each side's first and only message, with its region as a sealed memfd.
+struct Greeting {
+  std::uint32_t magic = 0, version = kVersion;
+};
+
+}  // namespace idlemeter::link

@@ -1,0 +1,179 @@
+#include "meter/game.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <cstring>
+#include <fstream>
+
+#include "idlemeter/error.hpp"
+
+namespace idlemeter::meter {
+namespace {
+
+namespace fs = std::filesystem;
+
+constexpr std::uint32_t kLargestSide = 16384;
+
+std::string name_of_process(pid_t pid) {
+  std::ifstream file(fmt::format("/proc/{}/comm", pid));
+  std::string name;
+  std::getline(file, name);
+  return name.empty() ? fmt::format("process {}", pid) : name;
+}
+
+bool shows_traces(const Face& face) {
+  const auto traces = [](const Cell& cell) { return cell.as == Show::trace || cell.as == Show::text_and_trace; };
+  for (const Row& row : face.rows) {
+    if (std::any_of(row.cells.begin(), row.cells.end(), traces)) return true;
+  }
+  return std::any_of(face.pins.begin(), face.pins.end(), [&](const Pin& pin) { return traces(pin.cell); });
+}
+
+/// The pixels around the bounds within the picture, with room for the edges of letters.
+link::Slot slot_around(const Rect& bounds, int width, int height) {
+  constexpr double kEdge = 4;
+  const auto within = [](double place, int most) {
+    return static_cast<int>(std::clamp(place, 0.0, static_cast<double>(most)));
+  };
+  const int left = within(std::floor(bounds.x - kEdge), width), top = within(std::floor(bounds.y - kEdge), height);
+  const int right = within(std::ceil(bounds.x + bounds.width + kEdge), width);
+  const int bottom = within(std::ceil(bounds.y + bounds.height + kEdge), height);
+  return {left, top, static_cast<std::uint32_t>(right - left), static_cast<std::uint32_t>(bottom - top)};
+}
+
+}  // namespace
+
+std::optional<Nanoseconds> WindowChoice::interval(const link::FrameEntry& frame) {
+  if (frame.drawable == main_ && last_ != 0) {
+    other_frames_ = 0;
+    return frame.present - std::exchange(last_, frame.present);
+  }
+  const bool again = frame.drawable == other_ && other_frames_ > 0;
+  const Nanoseconds before = std::exchange(other_last_, frame.present);
+  other_ = frame.drawable;
+  other_frames_ = again ? other_frames_ + 1 : 1;
+  if (last_ != 0 && other_frames_ < 2) return std::nullopt;
+  main_ = other_;
+  last_ = frame.present;
+  other_frames_ = 0;
+  return again ? std::optional(frame.present - before) : std::nullopt;
+}
+
+WatchedFace::WatchedFace(fs::path file) : file_(std::move(file)) {
+  (void)look();
+  if (face_.rows.empty() && face_.pins.empty() && mistake_.empty())
+    mistake_ = file_.string() + ": cannot read the face";
+}
+
+bool WatchedFace::look() {
+  std::error_code gone;
+  const FileState now{fs::last_write_time(file_, gone), fs::file_size(file_, gone)};
+  if (now == seen_) return false;
+  seen_ = now;
+  if (gone && !face_.name.empty()) return false;  // being saved: an editor moves a file away for a moment
+  try {
+    face_ = load_face(file_);
+    mistake_.clear();
+  } catch (const Error& error) {
+    mistake_ = error.what();
+  }
+  return true;
+}
+
+LinkedGame::LinkedGame(link::MeterEnd end, fs::path face)
+    : end_(std::move(end)), name_(name_of_process(end_.pid())), face_(std::move(face)) {
+  note_face();
+}
+
+void LinkedGame::note_face() {
+  frames_.ask(readings_of(face_.face()));
+  has_traces_ = shows_traces(face_.face());
+  last_ = {};
+}
+
+void LinkedGame::set_face(const fs::path& file) {
+  face_ = WatchedFace(file);
+  note_face();
+}
+
+std::string LinkedGame::api() const {
+  const auto graphics = end_.graphics();
+  constexpr const char* kNames[] = {"", "OpenGL", "OpenGL ES", "Vulkan"};
+  const char* name = kNames[static_cast<int>(graphics.api)];
+  return graphics.major == 0 ? name : fmt::format("{} {}.{}", name, graphics.major, graphics.minor);
+}
+
+std::string LinkedGame::picture() const { return width_ == 0 ? "" : fmt::format("{}x{}", width_, height_); }
+
+void LinkedGame::drain(Recorder* recorder, Nanoseconds since) {
+  arrived_.clear();
+  lost_ += end_.drain(arrived_);
+  for (const link::FrameEntry& frame : arrived_) take(frame, recorder, since);
+  if (face_.look()) note_face();
+}
+
+void LinkedGame::take(const link::FrameEntry& entry, Recorder* recorder, Nanoseconds since) {
+  ++presents_;
+  const auto interval = window_.interval(entry);
+  if (entry.width > 0 && entry.height > 0 && entry.width <= kLargestSide && entry.height <= kLargestSide) {
+    width_ = static_cast<int>(entry.width);
+    height_ = static_cast<int>(entry.height);
+  }
+  if (!interval) return;
+  FrameRecord frame{entry.present, *interval, entry.gpu_work > 0 ? entry.gpu_work : -1};
+  whole_.add(frame.interval);
+  frames_.add(frame);
+  if (frame.interval > 0) history_.add("frame.time", frame.at, static_cast<double>(frame.interval) / kMillisecond);
+  if (recorder == nullptr || frame.at < since) return;
+  frame.at -= since;
+  recorder->add(frame);
+}
+
+/// A line below the overlay, or above it where there is no room.
+void LinkedGame::add_mistake(Scene& scene, Painter& painter) const {
+  if (face_.mistake().empty()) return;
+  std::string text = face_.mistake().substr(0, face_.mistake().find('\n'));
+  if (const std::size_t slash = text.rfind('/', text.find(':')); slash != std::string::npos) text.erase(0, slash + 1);
+  const TextStyle style{"sans", std::max(10.0, std::round(scene.height / 72.0)), false};
+  while (text.size() > 8 && painter.measure(text, style).width > scene.width - 40) text.resize(text.size() - 4);
+  const TextExtent extent = painter.measure(text, style);
+  const double high = std::ceil(extent.ascent + extent.descent) + 6;
+  Rect& bounds = scene.bounds;
+  const double below = bounds.y + bounds.height + 4;
+  const Rect box{std::clamp(bounds.x, 4.0, std::max(4.0, scene.width - extent.width - 16)),
+                 below + high < scene.height ? below : std::max(0.0, bounds.y - high - 4), std::ceil(extent.width) + 12,
+                 high};
+  scene.shapes.emplace_back(BoxShape{box, {120, 24, 24, 220}, 4});
+  scene.shapes.emplace_back(
+      TextShape{text, style, {255, 255, 255, 255}, box.x + 6, std::round(box.y + 3 + extent.ascent), Edge::none});
+  const double right = std::max(bounds.x + bounds.width, box.x + box.width);
+  const double bottom = std::max(bounds.y + bounds.height, box.y + box.height);
+  bounds = {std::min(bounds.x, box.x), std::min(bounds.y, box.y), 0, 0};
+  bounds.width = right - bounds.x;
+  bounds.height = bottom - bounds.y;
+}
+
+void LinkedGame::redraw(const Snapshot& values, Painter& painter) {
+  if (width_ == 0 || !end_.linked()) return;
+  Scene scene = lay_out(face_.face(), width_, height_, values, history_, painter);
+  add_mistake(scene, painter);
+  if (scene == last_) return;
+  link::Slot slot = slot_around(scene.bounds, width_, height_);
+  constexpr std::uint64_t kMostPixels = link::kSlotBytes / 4;
+  if (std::uint64_t{slot.width} * slot.height > kMostPixels)
+    slot.height = static_cast<std::uint32_t>(kMostPixels / slot.width);
+  Image image(static_cast<int>(slot.width), static_cast<int>(slot.height));
+  painter.draw(scene, image, slot.x, slot.y);
+  unsigned char* pixels = end_.begin_picture();
+  for (std::uint32_t pixel : image.pixels) {
+    const std::uint32_t turned = (pixel & 0xff00ff00) | (pixel >> 16 & 0xff) | (pixel & 0xff) << 16;
+    std::memcpy(pixels, &turned, sizeof turned);
+    pixels += sizeof turned;
+  }
+  end_.publish(slot);
+  last_ = std::move(scene);
+}
+
+}  // namespace idlemeter::meter

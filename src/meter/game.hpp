@@ -1,0 +1,101 @@
+// One game that is linked: its frames, and the overlay that it is given.
+#pragma once
+
+#include <filesystem>
+#include <map>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "idlemeter/draw.hpp"
+#include "idlemeter/frame_readings.hpp"
+#include "idlemeter/recorder.hpp"
+#include "link/meter_end.hpp"
+
+namespace idlemeter::meter {
+
+/// Takes the frames of one window: the one that presents. A game may open another, or make its window anew; the
+/// newcomer counts once the one before has let two of its frames pass.
+class WindowChoice {
+ public:
+  /// The interval to the window's present before; empty where there is none, or the present is of another window.
+  std::optional<Nanoseconds> interval(const link::FrameEntry& frame);
+
+ private:
+  std::uint32_t main_ = 0;
+  Nanoseconds last_ = 0;
+  std::uint32_t other_ = 0;
+  Nanoseconds other_last_ = 0;
+  int other_frames_ = 0;
+};
+
+/// A face file with its last good face.
+class WatchedFace {
+ public:
+  explicit WatchedFace(std::filesystem::path file);
+
+  /// Reads the file where it was saved since. True where there is something new: another face, or a mistake.
+  bool look();
+
+  [[nodiscard]] const Face& face() const { return face_; }
+  [[nodiscard]] const std::filesystem::path& file() const { return file_; }
+
+  /// What is wrong with what the file holds now; empty where it is the face.
+  [[nodiscard]] const std::string& mistake() const { return mistake_; }
+
+ private:
+  using FileState = std::pair<std::filesystem::file_time_type, std::uintmax_t>;
+
+  std::filesystem::path file_;
+  FileState seen_;
+  Face face_;
+  std::string mistake_;
+};
+
+/// One thread at a time.
+class LinkedGame {
+ public:
+  LinkedGame(link::MeterEnd end, std::filesystem::path face);
+
+  [[nodiscard]] link::MeterEnd& end() { return end_; }
+  [[nodiscard]] const link::MeterEnd& end() const { return end_; }
+  [[nodiscard]] const std::string& name() const { return name_; }
+  [[nodiscard]] std::string api() const;      ///< "OpenGL 4.5"; empty before the first frame
+  [[nodiscard]] std::string picture() const;  ///< "1920x1080"; empty where it isn't known
+  [[nodiscard]] std::uint64_t presents() const { return presents_; }
+  [[nodiscard]] std::uint64_t lost() const { return lost_; }
+  [[nodiscard]] const LiveFrames& whole() const { return whole_; }
+  [[nodiscard]] FrameReadings& frames() { return frames_; }
+  [[nodiscard]] WatchedFace& face() { return face_; }
+
+  void set_face(const std::filesystem::path& file);
+
+  /// Takes the frames that have come; they go to the recorder too where there is one. Times in it begin at `since`.
+  void drain(Recorder* recorder, Nanoseconds since);
+
+  /// Lays out with these values and hands over a new picture, if it is another than the last.
+  void redraw(const Snapshot& values, Painter& painter);
+
+  [[nodiscard]] bool has_traces() const { return has_traces_; }
+  [[nodiscard]] History& history() { return history_; }
+
+ private:
+  void take(const link::FrameEntry& frame, Recorder* recorder, Nanoseconds since);
+  void note_face();
+  void add_mistake(Scene& scene, Painter& painter) const;
+
+  link::MeterEnd end_;
+  std::string name_;
+  WatchedFace face_;
+  FrameReadings frames_;
+  LiveFrames whole_ = LiveFrames::growing();
+  WindowChoice window_;
+  History history_;
+  std::vector<link::FrameEntry> arrived_;
+  std::uint64_t presents_ = 0, lost_ = 0;
+  int width_ = 0, height_ = 0;
+  bool has_traces_ = false;
+  Scene last_;
+};
+
+}  // namespace idlemeter::meter
