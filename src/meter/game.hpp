@@ -60,6 +60,11 @@ class LinkedGame {
   [[nodiscard]] link::MeterEnd& end() { return end_; }
   [[nodiscard]] const link::MeterEnd& end() const { return end_; }
   [[nodiscard]] const std::string& name() const { return name_; }
+
+  /// The socket has ended, but not the process: a game may close all its descriptors. The shared memory goes on.
+  void cut_off() { cut_off_ = true; }
+  [[nodiscard]] bool is_cut_off() const { return cut_off_; }
+
   [[nodiscard]] std::string api() const;      ///< "OpenGL 4.5"; empty before the first frame
   [[nodiscard]] std::string picture() const;  ///< "1920x1080"; empty where it isn't known
   [[nodiscard]] std::uint64_t presents() const { return presents_; }
@@ -86,6 +91,7 @@ class LinkedGame {
 
   link::MeterEnd end_;
   std::string name_;
+  bool cut_off_ = false;
   WatchedFace face_;
   FrameReadings frames_;
   LiveFrames whole_ = LiveFrames::growing();

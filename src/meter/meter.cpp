@@ -1,6 +1,7 @@
 #include "idlemeter/meter.hpp"
 
 #include <fmt/format.h>
+#include <signal.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -96,7 +97,9 @@ struct Meter::State {
     LinkedGame& game = games.back();
     loop.watch(socket, [this, &game] {
       if (game.end().receive()) return;
-      leave(game);
+      if (!game.end().linked() || !is_alive(game)) return leave(game);
+      game.cut_off();
+      loop.unwatch(game.end().socket());
     });
   }
 
@@ -112,6 +115,21 @@ struct Meter::State {
     } catch (const std::exception& error) {
       log(error.what());
       return options.file_of("benchmark");
+    }
+  }
+
+  /// The process is there and hasn't linked itself anew, as after exec().
+  [[nodiscard]] bool is_alive(const LinkedGame& game) const {
+    for (auto other = games.rbegin(); other != games.rend() && &*other != &game; ++other) {
+      if (other->end().pid() == game.end().pid() && other->end().linked()) return false;
+    }
+    return game.end().pid() > 0 && (::kill(game.end().pid(), 0) == 0 || errno == EPERM);
+  }
+
+  void leave_the_dead() {
+    for (auto game = games.begin(); game != games.end();) {
+      LinkedGame& one = *game++;
+      if (one.is_cut_off() && !is_alive(one)) leave(one);
     }
   }
 
@@ -232,6 +250,7 @@ struct Meter::State {
 
   void tick() {
     const Nanoseconds now = link::now();
+    leave_the_dead();
     for (LinkedGame& game : games) {
       try {
         game.drain(recorder_of(game), recording ? recording->since : 0);

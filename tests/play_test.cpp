@@ -1,0 +1,316 @@
+// Real programs on a real display, with the meter beside them. Run within xvfb-run.
+#include <gtest/gtest.h>
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <chrono>
+#include <cstdlib>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+#include "folder.hpp"
+#include "idlemeter/draw.hpp"
+#include "idlemeter/store.hpp"
+
+namespace idlemeter {
+namespace {
+
+using nlohmann::json;
+
+constexpr const char* kStill = STILL_GAME;
+
+struct Outcome {
+  int status = -1;
+  std::string text;
+};
+
+/// A session of its own: home, sockets, settings.
+class Session {
+ public:
+  Session() {
+    ::setenv("HOME", folder.path().c_str(), 1);
+    ::setenv("XDG_RUNTIME_DIR", folder.path().c_str(), 1);
+    for (const char* name : {"XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"}) ::unsetenv(name);
+    std::filesystem::permissions(folder.path(), std::filesystem::perms::owner_all);
+  }
+
+  /// Both outputs together.
+  [[nodiscard]] Outcome run(const std::string& command) const {
+    FILE* pipe = ::popen(("cd '" + folder.path().string() + "' && { " + command + "; } 2>&1").c_str(), "r");
+    Outcome outcome;
+    char buffer[4096];
+    for (std::size_t got; (got = fread(buffer, 1, sizeof buffer, pipe)) > 0;) outcome.text.append(buffer, got);
+    const int status = ::pclose(pipe);
+    outcome.status = WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+    return outcome;
+  }
+
+  [[nodiscard]] Outcome play(const std::string& game, const std::string& options = "") const {
+    return run(std::string("'" IDLEMETER_COMMAND "' play ") + options + " -- " + game);
+  }
+
+  [[nodiscard]] Outcome tell(const std::string& words) const { return run("'" IDLEMETER_COMMAND "' tell " + words); }
+
+  /// Asks until the answer holds, for at most ten seconds.
+  template <typename Holds>
+  json wait_for(Holds holds) const {
+    json state;
+    for (int i = 0; i < 200; ++i) {
+      const Outcome outcome = tell("state --json");
+      state = json::parse(outcome.text, nullptr, false);
+      if (outcome.status == 0 && state.is_object() && holds(state)) return state;
+      std::this_thread::sleep_for(std::chrono::milliseconds(50));
+    }
+    ADD_FAILURE() << "not in time: " << state.dump();
+    return state;
+  }
+
+  [[nodiscard]] Image screen() const {
+    const auto file = folder / "screen.png";
+    EXPECT_EQ(run("import -window root '" + file.string() + "'").status, 0);
+    return read_png(file);
+  }
+
+  testing::Folder folder;
+};
+
+/// A game that goes on behind the test.
+class Playing {
+ public:
+  Playing(const Session& session, const std::string& game, const std::string& options = "") {
+    pid_ = ::fork();
+    if (pid_ != 0) return;
+    const std::string command = "cd '" + session.folder.path().string() +
+                                "' && exec '" IDLEMETER_COMMAND "' play --quiet " + options + " -- " + game +
+                                " > game.txt 2>&1";
+    ::execl("/bin/sh", "sh", "-c", command.c_str(), nullptr);
+    ::_exit(127);
+  }
+  Playing(const Playing&) = delete;
+  Playing& operator=(const Playing&) = delete;
+  ~Playing() {
+    if (pid_ > 0) ::kill(pid_, SIGTERM);
+    (void)wait();
+  }
+
+  [[nodiscard]] pid_t meter() const { return pid_; }
+
+  int wait() {
+    int status = 0;
+    if (pid_ > 0) ::waitpid(pid_, &status, 0);
+    pid_ = 0;
+    return status;
+  }
+
+ private:
+  pid_t pid_ = 0;
+};
+
+bool has_frames(const json& state) { return !state["games"].empty() && state["games"][0].value("frames", 0) > 30; }
+
+std::string line_with(const std::string& text, const std::string& word) {
+  const std::size_t at = text.find(word);
+  if (at == std::string::npos) return "";
+  const std::size_t start = text.rfind('\n', at) + 1;
+  return text.substr(start, text.find('\n', at) - start);
+}
+
+TEST(Play, CountsWhatProgramsPresent) {
+  const Session session;
+  const struct {
+    std::string game;
+    const char* seen;
+  } cases[] = {
+      {"glmark2 -b build:nframes=600", ": 600 frames"},
+      {"glmark2-es2 -b build:nframes=600", ": 600 frames"},
+      {"sh -c 'glmark2 -b build:nframes=60 >/dev/null; true'", ": 60 frames"},
+      {std::string(kStill) + " --frames 500", "still_game, OpenGL "},
+      {std::string(kStill) + " --frames 500", ": 500 frames"},
+      {std::string(kStill) + " --frames 300 --api core", ": 300 frames"},
+      {std::string(kStill) + " --frames 300 --api es2", "OpenGL ES "},
+      {std::string(kStill) + " --frames 300 --api es3", ": 300 frames"},
+      {"env SDL_VIDEO_X11_FORCE_EGL=1 " + std::string(kStill) + " --frames 300", ": 300 frames"},
+      {"timeout -s INT 2 glxgears", "glxgears, OpenGL "},
+      {"timeout -s INT 2 es2gears_x11", "es2gears_x11, OpenGL ES "},
+      {"timeout -s INT 2 /usr/libexec/installed-tests/SDL2/testgl2", "testgl2, OpenGL "},
+      {"env SDL_VIDEO_X11_FORCE_EGL=1 timeout -s INT 2 /usr/libexec/installed-tests/SDL2/testgl2", "testgl2, OpenGL "},
+  };
+  for (const auto& c : cases) {
+    const Outcome outcome = session.play(c.game);
+    EXPECT_NE(line_with(outcome.text, "idlemeter: ").find(c.seen), std::string::npos) << c.game << '\n' << outcome.text;
+  }
+}
+
+TEST(Play, AgreesWithAProgramThatMeasuresItself) {
+  const Session session;
+  const Outcome outcome = session.play("glmark2 -b build:nframes=600");
+  double own = 0, seen = 0;
+  const std::string line = line_with(outcome.text, "FrameTime"), ours = line_with(outcome.text, "idlemeter:");
+  ASSERT_EQ(std::sscanf(line.c_str() + line.find("FrameTime"), "FrameTime: %lf", &own), 1) << outcome.text;
+  ASSERT_EQ(std::sscanf(ours.c_str() + ours.find("average"), "average %lf", &seen), 1) << outcome.text;
+  EXPECT_NEAR(seen * own / 1000, 1, 0.05);  // its own span begins and ends elsewhere
+}
+
+TEST(Play, LeavesTheGamesStateAndItsErrorsAlone) {
+  const Session session;
+  for (const char* api : {"compat", "old", "core", "es2", "es3"}) {
+    for (const char* way : {"", " --odd"}) {
+      const Outcome outcome =
+          session.play(std::string(kStill) + " --pause 3 --frames 200 --api " + api + way, "--face everything");
+      EXPECT_EQ(outcome.status, 0) << api << way << '\n' << outcome.text;
+      EXPECT_NE(outcome.text.find("presented 200\nright"), std::string::npos) << api << way << '\n' << outcome.text;
+    }
+  }
+}
+
+TEST(Play, PassesOnStatusSignalsAndOutput) {
+  const Session session;
+  EXPECT_EQ(session.play("sh -c 'exit 7'").status, 7);
+  EXPECT_EQ(session.play("sh -c 'kill -9 $$'").status, 128 + SIGKILL);
+  EXPECT_EQ(session.play("sh -c 'echo out; read line; echo got $line' < /dev/null", "--quiet").text, "out\ngot\n");
+  EXPECT_EQ(session.run("echo hello | '" IDLEMETER_COMMAND "' play -- cat").text, "hello\n");
+  EXPECT_EQ(session.play("no-such-game").status, 127);
+  EXPECT_EQ(session.play("").status, 2);
+  EXPECT_EQ(session.play("true", "--face no-such-face").status, 1);
+  Playing playing(session, "sh -c 'trap \"echo asked; exit 5\" TERM; echo ready; while :; do sleep 0.05; done'");
+  for (int i = 0; i < 100 && testing::text_of(session.folder / "game.txt").find("ready") == std::string::npos; ++i)
+    std::this_thread::sleep_for(std::chrono::milliseconds(50));
+  ::kill(playing.meter(), SIGTERM);
+  EXPECT_EQ(WEXITSTATUS(playing.wait()), 5);
+  EXPECT_NE(testing::text_of(session.folder / "game.txt").find("asked"), std::string::npos);
+}
+
+constexpr const char* kBoxes =
+    "[[pin]]\nat = [90, 90]\nbox = [180, 90]\ncolor = \"#ff0000\"\nopacity = 0.5\nradius = 0\n"
+    "[[pin]]\nat = [450, 90]\nbox = [180, 90]\ncolor = \"#ffffff\"\nopacity = 0.5\nradius = 0\n";
+
+/// Half red and half white where the face has them, and the game's own colour everywhere else.
+void expect_boxes(const Image& screen, const std::string& what) {
+  int wrong = 0;
+  for (int y = 0; y < 240; ++y) {
+    for (int x = 0; x < 320; ++x) {
+      const bool high = y >= 20 && y < 40;
+      const std::uint32_t wanted = high && x >= 20 && x < 60     ? 0xff94283c
+                                   : high && x >= 100 && x < 140 ? 0xff94a8bc
+                                                                 : 0xff285078;
+      wrong += screen.at(x, y) == wanted ? 0 : 1;
+    }
+  }
+  EXPECT_EQ(wrong, 0) << what << std::hex << ' ' << screen.at(30, 30) << ' ' << screen.at(110, 30) << ' '
+                      << screen.at(5, 5);
+}
+
+TEST(Play, BlendsExactlyAndTouchesNothingElse) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  for (const char* api : {"compat", "old", "core", "es2", "es3", "compat --odd", "core --odd", "es2 --odd"}) {
+    Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000 --api " + api, "--face boxes.toml");
+    session.wait_for(has_frames);
+    std::this_thread::sleep_for(std::chrono::milliseconds(300));
+    expect_boxes(session.screen(), api);
+  }
+}
+
+TEST(Play, ObeysAndRecords) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000", "--face boxes.toml");
+  session.wait_for(has_frames);
+  EXPECT_EQ(session.tell("hide").status, 0);
+  std::this_thread::sleep_for(std::chrono::milliseconds(200));
+  EXPECT_EQ(session.screen().at(30, 30), 0xff285078);
+  EXPECT_EQ(session.tell("toggle").status, 0);
+  EXPECT_EQ(session.tell("face no-such-face").status, 1);
+  EXPECT_EQ(session.tell("mark").status, 1);
+  EXPECT_EQ(session.tell("record stop").status, 1);
+  EXPECT_EQ(session.tell("record start --for 1.5").status, 0);
+  EXPECT_EQ(session.tell("record start").status, 1);
+  EXPECT_EQ(session.tell("mark").status, 0);
+  session.wait_for([](const json& state) { return !state.contains("recording"); });
+  EXPECT_EQ(session.tell("state --pid " + std::to_string(playing.meter())).status, 0);
+  EXPECT_EQ(session.tell("state --pid 1").status, 1);
+  expect_boxes(session.screen(), "shown again");
+  const Store store(session.folder / ".local/share/idlemeter/runs.db", Store::Mode::existing);
+  ASSERT_EQ(store.runs().size(), 1u);
+  EXPECT_EQ(store.runs()[0].details.game, "still_game");
+  EXPECT_TRUE(store.runs()[0].finished);
+  EXPECT_NEAR(static_cast<double>(store.runs()[0].length) / kSecond, 1.5, 0.3);
+  bool marked = false;
+  for (const RunSeries& series : store.series(1))
+    marked |= series.info.id == "recording.marks" && number(series.values.back()) == 1;
+  EXPECT_TRUE(marked);
+}
+
+TEST(Play, TheGameOutlivesTheMeter) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000", "--face boxes.toml");
+  const json state = session.wait_for(has_frames);
+  const int game = state["games"][0].value("pid", 0);
+  ASSERT_GT(game, 0);
+  ::kill(playing.meter(), SIGSTOP);
+  std::this_thread::sleep_for(std::chrono::milliseconds(1'600));
+  EXPECT_EQ(session.screen().at(30, 30), 0xff285078) << "a silent meter shows nothing";
+  ::kill(playing.meter(), SIGCONT);
+  std::this_thread::sleep_for(std::chrono::milliseconds(500));
+  expect_boxes(session.screen(), "after a stop");
+  ::kill(playing.meter(), SIGKILL);
+  (void)playing.wait();
+  std::this_thread::sleep_for(std::chrono::milliseconds(1'600));
+  EXPECT_EQ(::kill(game, 0), 0) << "the game plays on";
+  EXPECT_EQ(session.screen().at(30, 30), 0xff285078);
+  const pid_t again = ::fork();
+  if (again == 0) {
+    const std::string pid = std::to_string(game), face = (session.folder / "boxes.toml").string();
+    ::execl(IDLEMETER_COMMAND, "idlemeter", "attach", pid.c_str(), "--quiet", "--face", face.c_str(), nullptr);
+    ::_exit(127);
+  }
+  session.wait_for(has_frames);
+  std::this_thread::sleep_for(std::chrono::milliseconds(300));
+  expect_boxes(session.screen(), "attached");
+  ::kill(game, SIGKILL);
+  int status = -1;
+  ::waitpid(again, &status, 0);
+  EXPECT_EQ(status, 0) << "the meter ends with the game";
+}
+
+TEST(Play, ABrokenFaceKeepsTheLastGoodOneWithALine) {
+  const Session session;
+  const auto file = session.folder.file("boxes.toml", kBoxes);
+  Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000", "--face boxes.toml");
+  session.wait_for(has_frames);
+  session.folder.file("boxes.toml", std::string(kBoxes) + "broken = ");
+  const json state = session.wait_for([](const json& s) { return s["games"][0].contains("mistake"); });
+  EXPECT_NE(state["games"][0].value("mistake", "").find("boxes.toml:13:"), std::string::npos) << state;
+  std::this_thread::sleep_for(std::chrono::milliseconds(300));
+  const Image screen = session.screen();
+  EXPECT_EQ(screen.at(30, 30), 0xff94283c) << "the last good one";
+  int red = 0;
+  for (int y = 40; y < 70; ++y) red += (screen.at(26, y) & 0xff) < 60 && (screen.at(26, y) >> 16 & 0xff) > 80 ? 1 : 0;
+  EXPECT_GT(red, 5) << "a line below it";
+  session.folder.file("boxes.toml", kBoxes);
+  session.wait_for([](const json& s) { return !s["games"][0].contains("mistake"); });
+  std::this_thread::sleep_for(std::chrono::milliseconds(300));
+  expect_boxes(session.screen(), "mended");
+}
+
+TEST(Play, BearsWhatGamesDo) {
+  const Session session;
+  const struct {
+    const char* ways;
+    int frames;
+  } cases[] = {{"--contexts 200 --frames 5", 1000},
+               {"--contexts 50 --frames 5 --api es2", 250},
+               {"--resizes 100 --frames 500 --pause 1", 500},
+               {"--forks --closes --frames 400 --pause 2", 400}};
+  for (const auto& c : cases) {
+    const Outcome outcome = session.play(std::string(kStill) + " " + c.ways, "--face benchmark");
+    EXPECT_EQ(outcome.status, 0) << c.ways << '\n' << outcome.text;
+    EXPECT_NE(outcome.text.find(": " + std::to_string(c.frames) + " frames"), std::string::npos) << c.ways << '\n'
+                                                                                                 << outcome.text;
+  }
+}
+
+}  // namespace
+}  // namespace idlemeter
