@@ -242,6 +242,38 @@ TEST(Play, ObeysAndRecords) {
   EXPECT_TRUE(marked);
 }
 
+TEST(Play, KeysWorkWhoeverHasTheKeyboard) {
+  const Session session;
+  const auto settings = session.folder.file("settings.toml", "[keys]\nshow = \"Shift+F9\"\nclear = \"\"\n");
+  Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000", "--settings settings.toml --face rate");
+  session.wait_for(has_frames);
+  const auto hidden = [](const json& state) { return !state.value("visible", true); };
+  const auto shown = [](const json& state) { return state.value("visible", false); };
+  EXPECT_EQ(session.run("xdotool key F9").status, 0);
+  EXPECT_EQ(session.run("xdotool key ctrl+shift+F9").status, 0);
+  EXPECT_TRUE(shown(session.wait_for(has_frames))) << "only with its own modifiers";
+  EXPECT_EQ(session.run("xdotool key shift+F9").status, 0);
+  session.wait_for(hidden);
+  const pid_t other = ::fork();  // another program takes the keyboard for itself
+  if (other == 0) {
+    ::execl(kStill, "still_game", "--pause", "5", "--frames", "100000", "--grabs", nullptr);
+    ::_exit(127);
+  }
+  EXPECT_EQ(session.run("for i in $(seq 100); do xdotool search --name Grabbing && break; sleep 0.05; done; sleep 0.3")
+                .status,
+            0);
+  EXPECT_EQ(session.run("xdotool key shift+F9").status, 0);
+  session.wait_for(shown);
+  EXPECT_EQ(session.run("xdotool key ctrl+alt+r").status, 0);
+  session.wait_for([](const json& state) { return state.contains("recording"); });
+  EXPECT_EQ(session.run("xdotool key ctrl+alt+r").status, 0);
+  session.wait_for([](const json& state) { return !state.contains("recording"); });
+  EXPECT_EQ(session.run("xdotool key ctrl+alt+f").status, 0);
+  session.wait_for([](const json& s) { return s["games"][0].value("face", "").find("strip") != std::string::npos; });
+  ::kill(other, SIGKILL);
+  ::waitpid(other, nullptr, 0);
+}
+
 TEST(Play, TheGameOutlivesTheMeter) {
   const Session session;
   session.folder.file("boxes.toml", kBoxes);

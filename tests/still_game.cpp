@@ -20,7 +20,7 @@ namespace {
 struct Options {
   std::string api = "compat";
   int frames = 60, contexts = 0, resizes = 0, pause = 0;
-  bool forks = false, closes = false, odd = false;
+  bool forks = false, closes = false, odd = false, grabs = false;
 };
 
 int presented = 0;
@@ -224,6 +224,7 @@ Options options_of(int argc, char** argv) {
     options.forks |= word == "--forks";
     options.closes |= word == "--closes";
     options.odd |= word == "--odd";
+    options.grabs |= word == "--grabs";
   }
   return options;
 }
@@ -240,6 +241,11 @@ int main(int argc, char** argv) {
   if (window == nullptr) {
     std::printf("%s\n", SDL_GetError());
     return 3;
+  }
+  if (options.grabs) {
+    SDL_SetHint(SDL_HINT_GRAB_KEYBOARD, "1");
+    SDL_SetWindowGrab(window, SDL_TRUE);
+    SDL_SetWindowTitle(window, "Grabbing");
   }
   for (int i = 0; i < std::max(1, options.contexts) && wrong.empty(); ++i) play(window, options);
   SDL_DestroyWindow(window);

@@ -22,6 +22,15 @@ struct GameRule {
   std::string face;
 };
 
+/// Keys by what they do, like "Ctrl+Alt+O": Shift, Ctrl, Alt and Super, and a key by its xkb name. Empty: none.
+struct KeyChoices {
+  std::string show = "Ctrl+Alt+O";    ///< show or hide the overlay
+  std::string clear = "Ctrl+Alt+C";   ///< begin the live statistics anew
+  std::string record = "Ctrl+Alt+R";  ///< start or stop a recording
+  std::string face = "Ctrl+Alt+F";    ///< the next face
+  std::string mark = "Ctrl+Alt+M";    ///< set a mark in the recording
+};
+
 struct Settings {
   std::chrono::nanoseconds pace = std::chrono::milliseconds(500);
   std::map<std::string, std::chrono::nanoseconds> paces = {};  ///< of single sources, by name
@@ -31,6 +40,7 @@ struct Settings {
   std::optional<FeedOptions> feed = {};  ///< empty: no feed
   std::string face = {};                 ///< a kept face's, a starter's or a file's name, for games without a rule
   std::vector<GameRule> games = {};      ///< the first that fits counts
+  KeyChoices keys = {};
 };
 
 /// All that a text holds, or all that is wrong with it.

@@ -15,6 +15,7 @@
 #include "idlemeter/error.hpp"
 #include "link/handover.hpp"
 #include "meter/game.hpp"
+#include "meter/keys.hpp"
 #include "meter/loop.hpp"
 #include "sources/private_socket.hpp"
 
@@ -63,7 +64,7 @@ struct Meter::State {
   ComputedReadings computed;
   bool visible = true;
   Nanoseconds text_due = 0, trace_due = 0;
-  std::size_t next_face = 0;
+  std::unique_ptr<meter::Keys> keys;
 
   struct Recording {
     std::unique_ptr<Store> store;
@@ -84,6 +85,36 @@ struct Meter::State {
 
   void log(const std::string& line) const {
     if (options.log) options.log(line);
+  }
+
+  // Keys.
+
+  /// A display that has none, or goes away, is said in the log; commands do the same.
+  void listen_to_keys() {
+    const auto doing = [this](const char* command) {
+      return [this, command] {
+        const json answer = obey(command);
+        if (answer.contains("error")) log(answer.value("error", ""));
+      };
+    };
+    const KeyChoices& chosen = options.settings.keys;
+    std::map<std::string, std::function<void()>> bindings = {{chosen.show, doing(R"({"do": "toggle"})")},
+                                                             {chosen.clear, doing(R"({"do": "clear"})")},
+                                                             {chosen.record, doing(R"({"do": "record"})")},
+                                                             {chosen.face, doing(R"({"do": "face"})")},
+                                                             {chosen.mark, doing(R"({"do": "mark"})")}};
+    bindings.erase("");
+    try {
+      keys = std::make_unique<meter::Keys>(bindings);
+      loop.watch(keys->descriptor(), [this] {
+        if (keys->hear()) return;
+        loop.unwatch(keys->descriptor());
+        keys.reset();
+        log("the display for keys is gone");
+      });
+    } catch (const Error& error) {
+      log(error.what());
+    }
   }
 
   // Links.
@@ -351,10 +382,19 @@ struct Meter::State {
     return {{"ok", true}, {"marks", marks}};
   }
 
+  /// Of the face that is shown; the last one's where it is none of them.
+  std::size_t place_of_face() {
+    const LinkedGame* game = main_game();
+    for (std::size_t i = 0; game != nullptr && i < options.faces.size(); ++i) {
+      if (options.file_of(options.faces[i]) == games.front().face().file()) return i;
+    }
+    return options.faces.size() - 1;
+  }
+
   json choose_face(std::string name) {
     if (name.empty()) {
       if (options.faces.empty()) throw Error("there is no other face");
-      name = options.faces[next_face++ % options.faces.size()];
+      name = options.faces[(place_of_face() + 1) % options.faces.size()];
     }
     const fs::path file = options.file_of(name);
     (void)load_face(file);
@@ -414,6 +454,7 @@ Meter::Meter(MeterOptions options) : state_(std::make_unique<State>(std::move(op
   s.control_socket = sources::listen_privately(s.control_path);
   s.loop.watch(s.link_socket, [this] { state_->accept_probe(); });
   s.loop.watch(s.control_socket, [this] { state_->accept_client(); });
+  s.listen_to_keys();
   s.loop.every(kTick, [this] { state_->tick(); });
 }
 
@@ -425,6 +466,7 @@ Meter::~Meter() {
     ::close(client.socket);
   }
   for (LinkedGame& game : s.games) s.loop.unwatch(game.end().socket());
+  if (s.keys != nullptr) s.loop.unwatch(s.keys->descriptor());
   for (int socket : {s.link_socket, s.control_socket}) {
     s.loop.unwatch(socket);
     ::close(socket);

@@ -1,6 +1,7 @@
 #include "idlemeter/settings.hpp"
 
 #include <algorithm>
+#include <cctype>
 #include <charconv>
 #include <cstdlib>
 
@@ -49,6 +50,59 @@ void read_game(TableReader& table, Settings& settings) {
     table.tell(table.table(), "a game has 'program', a pattern like \"tidepool*\", and the 'face' that it gets");
   }
   settings.games.push_back(std::move(rule));
+}
+
+/// "alt+Ctrl+o" -> "Ctrl+Alt+O"; empty where it isn't one.
+std::optional<std::string> chord_from(const std::string& text) {
+  constexpr std::string_view kModifiers[] = {"Shift", "Ctrl", "Alt", "Super"};
+  const auto lower = [](std::string_view word) {
+    std::string small(word);
+    for (char& c : small) c = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+    return small;
+  };
+  bool held[4] = {};
+  std::size_t start = 0;
+  for (std::size_t plus; (plus = text.find('+', start)) != std::string::npos && plus + 1 < text.size();
+       start = plus + 1) {
+    const std::string word = lower(std::string_view(text).substr(start, plus - start));
+    const auto* found = std::find_if(std::begin(kModifiers), std::end(kModifiers),
+                                     [&](std::string_view modifier) { return lower(modifier) == word; });
+    if (found == std::end(kModifiers)) return std::nullopt;
+    held[found - kModifiers] = true;
+  }
+  std::string chord;
+  for (std::size_t i = 0; i < 4; ++i) chord += held[i] ? std::string(kModifiers[i]) + "+" : "";
+  std::string key = text.substr(start);
+  if (key.empty()) return std::nullopt;
+  if (key.size() == 1 && key[0] >= 'a' && key[0] <= 'z') key[0] = static_cast<char>(key[0] - 'a' + 'A');
+  return chord + key;
+}
+
+void read_keys(TableReader& table, KeyChoices& keys) {
+  const std::pair<const char*, std::string*> kChoices[] = {{"show", &keys.show},
+                                                           {"clear", &keys.clear},
+                                                           {"record", &keys.record},
+                                                           {"face", &keys.face},
+                                                           {"mark", &keys.mark}};
+  std::map<std::string, const char*> taken;
+  for (const auto& [name, key] : kChoices) {
+    table.read(name, *key);
+    if (key->empty()) continue;
+    const auto chord = chord_from(*key);
+    const toml::node& where = table.table().contains(name) ? *table.table().get(name) : table.table();
+    if (!chord) {
+      table.tell(where,
+                 fmt::format("'{}' is no key; write it like \"Ctrl+Alt+O\", with Shift, Ctrl, Alt, Super", *key));
+      continue;
+    }
+    *key = *chord;
+    std::string same = *chord;  // F9 and f9 are one key
+    std::transform(same.begin(), same.end(), same.begin(), [](unsigned char c) { return std::tolower(c); });
+    const auto [other, is_new] = taken.try_emplace(same, name);
+    if (!is_new)
+      table.tell(where,
+                 fmt::format("'{}' is the key of both '{}' and '{}'; give one another", *chord, other->second, name));
+  }
 }
 
 constexpr nanoseconds kShortestPace = std::chrono::milliseconds(100), kLongestPace = std::chrono::minutes(1);
@@ -202,6 +256,7 @@ SettingsReading read_settings(std::string_view toml) {
     table.read_table("feed", [&](TableReader& feed) { read_feed(feed, settings); });
     table.read("face", settings.face);
     table.read_tables("game", [&](TableReader& one) { read_game(one, settings); });
+    table.read_table("keys", [&](TableReader& keys) { read_keys(keys, settings.keys); });
     table.done();
     if (reading.findings.empty()) reading.settings = std::move(settings);
   });
