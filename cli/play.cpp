@@ -133,18 +133,32 @@ sigset_t passed_signals() {
   return set;
 }
 
+/// Takes a variable out of a list; its value, or "".
+std::string take(std::vector<std::string>& variables, const std::string& name) {
+  std::string value;
+  std::erase_if(variables, [&](const std::string& variable) {
+    const bool is_it = variable.starts_with(name + "=");
+    if (is_it) value = variable.substr(name.size() + 1);
+    return is_it;
+  });
+  return value;
+}
+
+/// The game's environment: the OpenGL probe is preloaded, the Vulkan one is a layer; what the user has of either stays.
 std::vector<std::string> environment_for(const fs::path& probe, const fs::path& socket) {
   std::vector<std::string> variables;
-  std::string preload = probe.string();
-  for (char** variable = environ; *variable != nullptr; ++variable) {
-    const std::string_view text = *variable;
-    if (text.starts_with("LD_PRELOAD=")) {
-      if (text.size() > 11) preload += ":" + std::string(text.substr(11));
-    } else if (!text.starts_with("IDLEMETER_LINK=")) {
-      variables.emplace_back(text);
-    }
-  }
-  variables.push_back("LD_PRELOAD=" + preload);
+  for (char** variable = environ; *variable != nullptr; ++variable) variables.emplace_back(*variable);
+  const auto prepend = [&](const std::string& name, const std::string& first) {
+    const std::string rest = take(variables, name);
+    variables.push_back(name + "=" + first + (rest.empty() ? "" : ":" + rest));
+  };
+  prepend("LD_PRELOAD", probe.string());
+  prepend("VK_ADD_LAYER_PATH", (probe.parent_path() / "layers").string());
+  constexpr const char* kLayer = "VK_LAYER_IDLEMETER_overlay";
+  std::string layers = take(variables, "VK_INSTANCE_LAYERS");  // the last one is nearest to the driver
+  if (layers.find(kLayer) == std::string::npos) layers += (layers.empty() ? "" : ":") + std::string(kLayer);
+  variables.push_back("VK_INSTANCE_LAYERS=" + layers);
+  take(variables, "IDLEMETER_LINK");
   variables.push_back("IDLEMETER_LINK=" + socket.string());
   return variables;
 }

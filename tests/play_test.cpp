@@ -135,6 +135,8 @@ TEST(Play, CountsWhatProgramsPresent) {
       {"timeout -s INT 2 es2gears_x11", "es2gears_x11, OpenGL ES "},
       {"timeout -s INT 2 /usr/libexec/installed-tests/SDL2/testgl2", "testgl2, OpenGL "},
       {"env SDL_VIDEO_X11_FORCE_EGL=1 timeout -s INT 2 /usr/libexec/installed-tests/SDL2/testgl2", "testgl2, OpenGL "},
+      {"vkcube --c 1000", "vkcube, Vulkan 1.3, 500x500: 1000 frames"},
+      {"timeout -s INT 2 /usr/libexec/installed-tests/SDL2/testvulkan", "testvulkan, Vulkan 1."},
   };
   for (const auto& c : cases) {
     const Outcome outcome = session.play(c.game);
@@ -179,6 +181,45 @@ TEST(Play, PassesOnStatusSignalsAndOutput) {
   ::kill(playing.meter(), SIGTERM);
   EXPECT_EQ(WEXITSTATUS(playing.wait()), 5);
   EXPECT_NE(testing::text_of(session.folder / "game.txt").find("asked"), std::string::npos);
+}
+
+/// Gives the window under that point eighty sizes, one after another.
+constexpr const char* kResize =
+    "sleep 1; eval $(xdotool mousemove 200 200 getmouselocation --shell); for i in $(seq 80); do xdotool windowsize "
+    "$WINDOW "
+    "$((300 + i * 37 % 400)) $((250 + i * 53 % 300)); sleep 0.1; done";
+
+TEST(Play, VulkanIsCleanUnderValidationWhileTheWindowChanges) {
+  const Session session;
+  session.folder.file("vk_layer_settings.txt", "");
+  const Outcome outcome =
+      session.run(std::string("(") + kResize +
+                  ") & VK_INSTANCE_LAYERS=VK_LAYER_IDLEMETER_overlay:VK_LAYER_KHRONOS_validation "
+                  "VK_LAYER_ENABLES=VK_VALIDATION_FEATURE_ENABLE_SYNCHRONIZATION_VALIDATION_EXT VK_LOADER_DEBUG=layer "
+                  "'" IDLEMETER_COMMAND "' play --face benchmark -- timeout -s TERM 11 vkcube; wait");
+  for (const char* word : {"VUID", "SYNC-", "Validation Error", "Validation Warning", "terminate called", "Assertion"})
+    EXPECT_EQ(outcome.text.find(word), std::string::npos) << outcome.text.substr(outcome.text.find(word), 1'000);
+  const std::size_t stack = outcome.text.find("vkCreateDevice layer callstack"),
+                    ours = outcome.text.find("IDLEMETER", stack),
+                    validation = outcome.text.find("KHRONOS_validation", stack);
+  EXPECT_LT(ours, validation) << "the validation layer sees what ours calls";
+  EXPECT_NE(validation, std::string::npos);
+  EXPECT_NE(line_with(outcome.text, "idlemeter: vkcube").find(" frames in "), std::string::npos);
+  EXPECT_EQ(line_with(outcome.text, "idlemeter: vkcube").find("500x500"), std::string::npos) << "it was resized";
+}
+
+TEST(Play, BlendsOnVulkan) {
+  const Session session;
+  session.folder.file("box.toml",
+                      "[[pin]]\nat = [108, 108]\nbox = [108, 54]\ncolor = \"#ff0000\"\nopacity = 0.5\nradius = 0\n");
+  Playing playing(session, "vkcube", "--face box.toml");
+  session.wait_for(has_frames);
+  std::this_thread::sleep_for(std::chrono::milliseconds(300));
+  const Image screen = session.screen();  // the window is at 100, 100; its ground is (51, 51, 51)
+  for (const auto& [x, y] : {std::pair{151, 151}, {198, 173}, {170, 160}})
+    EXPECT_EQ(screen.at(x, y), 0xff991919) << x << ' ' << std::hex << screen.at(x, y);
+  for (const auto& [x, y] : {std::pair{148, 160}, {202, 160}, {170, 148}, {170, 177}, {110, 110}})
+    EXPECT_EQ(screen.at(x, y), 0xff333333) << x << ' ' << y;
 }
 
 constexpr const char* kBoxes =

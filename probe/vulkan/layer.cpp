@@ -1,0 +1,299 @@
+// The layer between a game and its Vulkan driver: stamps presents, puts the overlay onto swapchain images.
+#include <pthread.h>
+#include <string.h>
+
+#include <map>
+#include <memory>
+#include <mutex>
+#include <vector>
+
+#include "vulkan/overlay.hpp"
+
+#define IDLEMETER_EXPORT extern "C" __attribute__((visibility("default")))
+
+namespace idlemeter::probe {
+namespace {
+
+/// Handles of one instance or device share the table that their first word points to.
+void* key_of(const void* dispatchable) { return *static_cast<void* const*>(dispatchable); }
+
+struct Queue {
+  Device* device = nullptr;
+  std::uint32_t family = 0;
+};
+
+struct Layer {
+  std::mutex mutex;
+  std::map<void*, std::unique_ptr<Instance>> instances;
+  std::map<void*, std::unique_ptr<Device>> devices;
+  std::map<VkQueue, Queue> queues;
+  std::map<VkSwapchainKHR, Overlay> overlays;
+  link::ProbeEnd end;
+};
+
+/// Never destroyed: a game may present while the process ends.
+Layer& layer() {
+  static Layer* const one = [] {
+    ::pthread_atfork([] { layer().mutex.lock(); }, [] { layer().mutex.unlock(); },
+                     [] {
+                       layer().end.forget();
+                       layer().mutex.unlock();
+                     });
+    return new Layer;
+  }();
+  return *one;
+}
+
+Instance* instance_of(const void* handle) {
+  const std::lock_guard<std::mutex> lock(layer().mutex);
+  const auto found = layer().instances.find(key_of(handle));
+  return found == layer().instances.end() ? nullptr : found->second.get();
+}
+
+Device* device_of(const void* handle) {
+  const std::lock_guard<std::mutex> lock(layer().mutex);
+  const auto found = layer().devices.find(key_of(handle));
+  return found == layer().devices.end() ? nullptr : found->second.get();
+}
+
+template <typename Info>
+Info* link_info(const void* chain, VkStructureType type, VkLayerFunction function) {
+  auto* info = static_cast<Info*>(const_cast<void*>(chain));
+  while (info != nullptr && (info->sType != type || info->function != function))
+    info = static_cast<Info*>(const_cast<void*>(info->pNext));
+  return info;
+}
+
+// Instances and devices.
+
+VKAPI_ATTR VkResult VKAPI_CALL create_instance(const VkInstanceCreateInfo* info, const VkAllocationCallbacks* allocator,
+                                               VkInstance* made) {
+  auto* link = link_info<VkLayerInstanceCreateInfo>(info->pNext, VK_STRUCTURE_TYPE_LOADER_INSTANCE_CREATE_INFO,
+                                                    VK_LAYER_LINK_INFO);
+  if (link == nullptr) return VK_ERROR_INITIALIZATION_FAILED;
+  const PFN_vkGetInstanceProcAddr next = link->u.pLayerInfo->pfnNextGetInstanceProcAddr;
+  link->u.pLayerInfo = link->u.pLayerInfo->pNext;
+  const auto create = reinterpret_cast<PFN_vkCreateInstance>(next(VK_NULL_HANDLE, "vkCreateInstance"));
+  const VkResult result = create(info, allocator, made);
+  if (result != VK_SUCCESS) return result;
+  auto instance = std::make_unique<Instance>();
+  instance->handle = *made;
+  instance->next = next;
+#define IDLEMETER_LOAD(name) instance->name = reinterpret_cast<PFN_vk##name>(next(*made, "vk" #name));
+  IDLEMETER_VK_INSTANCE(IDLEMETER_LOAD)
+  IDLEMETER_LOAD(GetPhysicalDeviceSurfaceCapabilitiesKHR)
+#undef IDLEMETER_LOAD
+  const std::lock_guard<std::mutex> lock(layer().mutex);
+  layer().instances[key_of(*made)] = std::move(instance);
+  return result;
+}
+
+VKAPI_ATTR void VKAPI_CALL destroy_instance(VkInstance handle, const VkAllocationCallbacks* allocator) {
+  if (handle == VK_NULL_HANDLE) return;
+  void* const key = key_of(handle);
+  const PFN_vkDestroyInstance destroy = instance_of(handle)->DestroyInstance;
+  destroy(handle, allocator);
+  const std::lock_guard<std::mutex> lock(layer().mutex);
+  layer().instances.erase(key);
+}
+
+void remember_queues(Device& device, const VkDeviceCreateInfo& info) {
+  for (std::uint32_t i = 0; i < info.queueCreateInfoCount; ++i) {
+    const VkDeviceQueueCreateInfo& family = info.pQueueCreateInfos[i];
+    if (family.flags != 0) continue;  // protected queues are left alone
+    for (std::uint32_t j = 0; j < family.queueCount; ++j) {
+      VkQueue queue = VK_NULL_HANDLE;
+      device.calls.GetDeviceQueue(device.handle, family.queueFamilyIndex, j, &queue);
+      if (queue != VK_NULL_HANDLE) layer().queues[queue] = {&device, family.queueFamilyIndex};
+    }
+  }
+}
+
+VKAPI_ATTR VkResult VKAPI_CALL create_device(VkPhysicalDevice physical, const VkDeviceCreateInfo* info,
+                                             const VkAllocationCallbacks* allocator, VkDevice* made) {
+  constexpr auto kType = VK_STRUCTURE_TYPE_LOADER_DEVICE_CREATE_INFO;
+  auto* link = link_info<VkLayerDeviceCreateInfo>(info->pNext, kType, VK_LAYER_LINK_INFO);
+  const auto* loader = link_info<VkLayerDeviceCreateInfo>(info->pNext, kType, VK_LOADER_DATA_CALLBACK);
+  const Instance* instance = instance_of(physical);
+  if (link == nullptr || instance == nullptr) return VK_ERROR_INITIALIZATION_FAILED;
+  const PFN_vkGetInstanceProcAddr next_instance = link->u.pLayerInfo->pfnNextGetInstanceProcAddr;
+  const PFN_vkGetDeviceProcAddr next = link->u.pLayerInfo->pfnNextGetDeviceProcAddr;
+  link->u.pLayerInfo = link->u.pLayerInfo->pNext;
+  const auto create = reinterpret_cast<PFN_vkCreateDevice>(next_instance(instance->handle, "vkCreateDevice"));
+  const VkResult result = create(physical, info, allocator, made);
+  if (result != VK_SUCCESS) return result;
+  auto device = std::make_unique<Device>();
+  device->handle = *made;
+  device->physical = physical;
+  device->instance = instance;
+  device->next = next;
+  device->set_loader_data = loader == nullptr ? nullptr : loader->u.pfnSetDeviceLoaderData;
+#define IDLEMETER_LOAD(name) device->calls.name = reinterpret_cast<PFN_vk##name>(next(*made, "vk" #name));
+  IDLEMETER_VK_DEVICE(IDLEMETER_LOAD)
+#undef IDLEMETER_LOAD
+  instance->GetPhysicalDeviceMemoryProperties(physical, &device->memory);
+  std::uint32_t count = 0;
+  instance->GetPhysicalDeviceQueueFamilyProperties(physical, &count, nullptr);
+  device->families.resize(count);
+  instance->GetPhysicalDeviceQueueFamilyProperties(physical, &count, device->families.data());
+  VkPhysicalDeviceProperties properties{};
+  instance->GetPhysicalDeviceProperties(physical, &properties);
+  device->api = properties.apiVersion;
+  const std::lock_guard<std::mutex> lock(layer().mutex);
+  remember_queues(*device, *info);
+  layer().devices[key_of(*made)] = std::move(device);
+  return result;
+}
+
+VKAPI_ATTR void VKAPI_CALL destroy_device(VkDevice handle, const VkAllocationCallbacks* allocator) {
+  if (handle == VK_NULL_HANDLE) return;
+  void* const key = key_of(handle);
+  Device* device = device_of(handle);
+  const PFN_vkDestroyDevice destroy = device->calls.DestroyDevice;
+  {
+    const std::lock_guard<std::mutex> lock(layer().mutex);
+    std::erase_if(layer().queues, [&](const auto& queue) { return queue.second.device == device; });
+    layer().devices.erase(key);
+  }
+  destroy(handle, allocator);
+}
+
+// Swapchains.
+
+VKAPI_ATTR VkResult VKAPI_CALL create_swapchain(VkDevice handle, const VkSwapchainCreateInfoKHR* info,
+                                                const VkAllocationCallbacks* allocator, VkSwapchainKHR* made) {
+  Device& device = *device_of(handle);
+  VkSwapchainCreateInfoKHR changed = *info;
+  VkSurfaceCapabilitiesKHR can{};
+  const auto ask = device.instance->GetPhysicalDeviceSurfaceCapabilitiesKHR;
+  const bool drawable = ask != nullptr && ask(device.physical, info->surface, &can) == VK_SUCCESS &&
+                        (can.supportedUsageFlags & VK_IMAGE_USAGE_COLOR_ATTACHMENT_BIT) != 0;
+  if (drawable) changed.imageUsage |= VK_IMAGE_USAGE_COLOR_ATTACHMENT_BIT;
+  const VkResult result = device.calls.CreateSwapchainKHR(handle, &changed, allocator, made);
+  if (result != VK_SUCCESS) return result;
+  const std::lock_guard<std::mutex> lock(layer().mutex);
+  layer().overlays.insert_or_assign(
+      *made, Overlay(device, *made, info->imageFormat, info->imageExtent, drawable && info->imageArrayLayers == 1));
+  return result;
+}
+
+VKAPI_ATTR void VKAPI_CALL destroy_swapchain(VkDevice handle, VkSwapchainKHR swapchain,
+                                             const VkAllocationCallbacks* allocator) {
+  Device& device = *device_of(handle);
+  {
+    const std::lock_guard<std::mutex> lock(layer().mutex);
+    const auto overlay = layer().overlays.find(swapchain);
+    if (overlay != layer().overlays.end()) {
+      overlay->second.destroy();
+      layer().overlays.erase(overlay);
+    }
+  }
+  device.calls.DestroySwapchainKHR(handle, swapchain, allocator);
+}
+
+void stamp(const Device& device, VkSwapchainKHR swapchain, const Overlay& overlay) {
+  link::FrameEntry frame;
+  frame.present = link::now();
+  const auto bits = reinterpret_cast<std::uint64_t>(swapchain);
+  frame.drawable = static_cast<std::uint32_t>(bits ^ bits >> 32);
+  frame.width = overlay.extent().width;
+  frame.height = overlay.extent().height;
+  layer().end.add(frame, link::Api::vulkan, VK_API_VERSION_MAJOR(device.api), VK_API_VERSION_MINOR(device.api));
+}
+
+VKAPI_ATTR VkResult VKAPI_CALL queue_present(VkQueue handle, const VkPresentInfoKHR* info) {
+  VkPresentInfoKHR changed = *info;
+  std::vector<VkSemaphore> drawn;
+  PFN_vkQueuePresentKHR present = nullptr;
+  {
+    const std::lock_guard<std::mutex> lock(layer().mutex);
+    const auto queue = layer().queues.find(handle);
+    if (queue == layer().queues.end()) {
+      present = layer().devices.at(key_of(handle))->calls.QueuePresentKHR;
+    } else {
+      const Device& device = *queue->second.device;
+      present = device.calls.QueuePresentKHR;
+      for (std::uint32_t i = 0; i < info->swapchainCount; ++i) {
+        const auto overlay = layer().overlays.find(info->pSwapchains[i]);
+        if (overlay == layer().overlays.end()) continue;
+        stamp(device, info->pSwapchains[i], overlay->second);
+        const link::Shown shown = layer().end.picture();
+        if (shown.pixels == nullptr) continue;
+        const bool first = drawn.empty();
+        const VkSemaphore done =
+            overlay->second.draw(handle, queue->second.family, info->pImageIndices[i], layer().end, shown,
+                                 first ? info->waitSemaphoreCount : 0, first ? info->pWaitSemaphores : nullptr);
+        if (done != VK_NULL_HANDLE) drawn.push_back(done);
+      }
+    }
+  }
+  if (!drawn.empty()) {  // the first of ours has waited for all of the game's
+    changed.waitSemaphoreCount = static_cast<std::uint32_t>(drawn.size());
+    changed.pWaitSemaphores = drawn.data();
+  }
+  return present(handle, &changed);
+}
+
+// Look-ups.
+
+PFN_vkVoidFunction device_call(const char* name);
+PFN_vkVoidFunction instance_call(const char* name);
+
+VKAPI_ATTR PFN_vkVoidFunction VKAPI_CALL get_device_call(VkDevice device, const char* name) {
+  if (const PFN_vkVoidFunction own = device_call(name)) return own;
+  return device_of(device)->next(device, name);
+}
+
+VKAPI_ATTR PFN_vkVoidFunction VKAPI_CALL get_instance_call(VkInstance instance, const char* name) {
+  if (const PFN_vkVoidFunction own = instance_call(name)) return own;
+  if (const PFN_vkVoidFunction own = device_call(name)) return own;
+  return instance == VK_NULL_HANDLE ? nullptr : instance_of(instance)->next(instance, name);
+}
+
+struct Named {
+  const char* name;
+  PFN_vkVoidFunction call;
+};
+
+template <typename F>
+PFN_vkVoidFunction plain(F call) {
+  return reinterpret_cast<PFN_vkVoidFunction>(call);
+}
+
+template <std::size_t N>
+PFN_vkVoidFunction look_up(const Named (&calls)[N], const char* name) {
+  for (const Named& call : calls) {
+    if (::strcmp(call.name, name) == 0) return call.call;
+  }
+  return nullptr;
+}
+
+PFN_vkVoidFunction instance_call(const char* name) {
+  static const Named calls[] = {{"vkGetInstanceProcAddr", plain(&get_instance_call)},
+                                {"vkCreateInstance", plain(&create_instance)},
+                                {"vkDestroyInstance", plain(&destroy_instance)},
+                                {"vkCreateDevice", plain(&create_device)}};
+  return look_up(calls, name);
+}
+
+PFN_vkVoidFunction device_call(const char* name) {
+  static const Named calls[] = {{"vkGetDeviceProcAddr", plain(&get_device_call)},
+                                {"vkDestroyDevice", plain(&destroy_device)},
+                                {"vkCreateSwapchainKHR", plain(&create_swapchain)},
+                                {"vkDestroySwapchainKHR", plain(&destroy_swapchain)},
+                                {"vkQueuePresentKHR", plain(&queue_present)}};
+  return look_up(calls, name);
+}
+
+}  // namespace
+}  // namespace idlemeter::probe
+
+IDLEMETER_EXPORT VKAPI_ATTR VkResult VKAPI_CALL
+vkNegotiateLoaderLayerInterfaceVersion(VkNegotiateLayerInterface* loader) {
+  if (loader->loaderLayerInterfaceVersion < 2) return VK_ERROR_INITIALIZATION_FAILED;
+  loader->loaderLayerInterfaceVersion = 2;
+  loader->pfnGetInstanceProcAddr = &idlemeter::probe::get_instance_call;
+  loader->pfnGetDeviceProcAddr = &idlemeter::probe::get_device_call;
+  loader->pfnGetPhysicalDeviceProcAddr = nullptr;
+  return VK_SUCCESS;
+}

@@ -1,0 +1,90 @@
+// The overlay on the images of one swapchain.
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "link/probe_end.hpp"
+#include "vulkan/calls.hpp"
+
+namespace idlemeter::probe {
+
+struct Device {
+  VkDevice handle = VK_NULL_HANDLE;
+  VkPhysicalDevice physical = VK_NULL_HANDLE;
+  const Instance* instance = nullptr;
+  PFN_vkGetDeviceProcAddr next = nullptr;
+  PFN_vkSetDeviceLoaderData set_loader_data = nullptr;
+  Calls calls;
+  VkPhysicalDeviceMemoryProperties memory{};
+  std::vector<VkQueueFamilyProperties> families;
+  std::uint32_t api = 0;
+};
+
+/// One thread at a time, as the swapchain itself. Everything it makes is gone after destroy().
+class Overlay {
+ public:
+  Overlay(const Device& device, VkSwapchainKHR swapchain, VkFormat format, VkExtent2D extent, bool drawable);
+
+  /// Submits the picture for an image that is about to be presented on a queue of that family: after the semaphores are
+  /// signalled, and signalling the one that is returned. VK_NULL_HANDLE where nothing was submitted.
+  VkSemaphore draw(VkQueue queue, std::uint32_t family, std::uint32_t image, const link::ProbeEnd& end,
+                   const link::Shown& shown, std::uint32_t wait_count, const VkSemaphore* waits);
+
+  void destroy();
+
+  [[nodiscard]] VkExtent2D extent() const { return extent_; }
+
+ private:
+  struct Memory {
+    VkDeviceMemory memory = VK_NULL_HANDLE;
+    VkDeviceSize size = 0;
+  };
+  struct PerImage {
+    VkImageView view = VK_NULL_HANDLE;
+    VkFramebuffer framebuffer = VK_NULL_HANDLE;
+    VkCommandBuffer commands = VK_NULL_HANDLE;
+    VkFence fence = VK_NULL_HANDLE;
+    VkSemaphore done = VK_NULL_HANDLE;
+    VkBuffer staging = VK_NULL_HANDLE;
+    Memory staging_memory;
+    void* mapped = nullptr;
+    bool submitted = false;
+  };
+
+  bool prepare(std::uint32_t family);
+  bool make_pass();
+  bool make_pipeline();
+  bool make_images();
+  bool make_texture(const link::Slot& slot);
+  bool make_staging(PerImage& image, VkDeviceSize size);
+  bool allocate(const VkMemoryRequirements& needs, VkMemoryPropertyFlags properties, Memory& into) const;
+  void free_texture();
+  void free_staging(PerImage& image);
+  void wait(PerImage& image);
+  void record_upload(PerImage& image, const link::Slot& slot);
+  void record_draw(PerImage& image, const link::Slot& slot);
+
+  const Device* device_;
+  VkSwapchainKHR swapchain_;
+  VkFormat format_;
+  VkExtent2D extent_;
+  bool failed_, prepared_ = false;
+  std::uint32_t family_ = 0;
+  VkRenderPass pass_ = VK_NULL_HANDLE;
+  VkDescriptorSetLayout set_layout_ = VK_NULL_HANDLE;
+  VkPipelineLayout layout_ = VK_NULL_HANDLE;
+  VkPipeline pipeline_ = VK_NULL_HANDLE;
+  VkDescriptorPool sets_ = VK_NULL_HANDLE;
+  VkDescriptorSet set_ = VK_NULL_HANDLE;
+  VkSampler sampler_ = VK_NULL_HANDLE;
+  VkCommandPool pool_ = VK_NULL_HANDLE;
+  VkImage texture_ = VK_NULL_HANDLE;
+  VkImageView texture_view_ = VK_NULL_HANDLE;
+  Memory texture_memory_;
+  std::uint32_t width_ = 0, height_ = 0, uploaded_ = 0;
+  bool fresh_ = false;  // the texture has never been written
+  std::vector<PerImage> images_;
+};
+
+}  // namespace idlemeter::probe
