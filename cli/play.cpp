@@ -33,7 +33,7 @@ namespace fs = std::filesystem;
 
 struct PlayOptions {
   std::string face, settings, store = Store::usual_path().string();
-  bool hidden = false, quiet = false, record = false;
+  bool hidden = false, quiet = false, record = false, linked = false;
   double seconds = 0, after = 0;
   int pid = 0;
   std::vector<std::string> game;
@@ -145,21 +145,23 @@ std::string take(std::vector<std::string>& variables, const std::string& name) {
 }
 
 /// The game's environment: the OpenGL probe is preloaded, the Vulkan one is a layer; what the user has of either stays.
-std::vector<std::string> environment_for(const fs::path& probe, const fs::path& socket) {
+std::vector<std::string> environment_for(const PlayOptions& options, const fs::path& socket) {
   std::vector<std::string> variables;
   for (char** variable = environ; *variable != nullptr; ++variable) variables.emplace_back(*variable);
   const auto prepend = [&](const std::string& name, const std::string& first) {
     const std::string rest = take(variables, name);
     variables.push_back(name + "=" + first + (rest.empty() ? "" : ":" + rest));
   };
+  take(variables, "IDLEMETER_LINK");
+  variables.push_back("IDLEMETER_LINK=" + socket.string());
+  if (options.linked) return variables;
+  const fs::path probe = probe_library();
   prepend("LD_PRELOAD", probe.string());
   prepend("VK_ADD_LAYER_PATH", (probe.parent_path() / "layers").string());
   constexpr const char* kLayer = "VK_LAYER_IDLEMETER_overlay";
   std::string layers = take(variables, "VK_INSTANCE_LAYERS");  // the last one is nearest to the driver
   if (layers.find(kLayer) == std::string::npos) layers += (layers.empty() ? "" : ":") + std::string(kLayer);
   variables.push_back("VK_INSTANCE_LAYERS=" + layers);
-  take(variables, "IDLEMETER_LINK");
-  variables.push_back("IDLEMETER_LINK=" + socket.string());
   return variables;
 }
 
@@ -251,7 +253,7 @@ int play(const PlayOptions& options) {
   const sigset_t set = passed_signals();
   ::sigprocmask(SIG_BLOCK, &set, nullptr);
   int error = 0;
-  const pid_t game = start(options.game, environment_for(probe_library(), meter->link_socket()), error);
+  const pid_t game = start(options.game, environment_for(options, meter->link_socket()), error);
   if (game == 0) {
     fmt::print(stderr, "idlemeter: cannot start '{}': {}; name a program that is there\n", options.game[0],
                std::strerror(error));
@@ -308,6 +310,7 @@ void add_play(CLI::App& app, Action& action) {
   command->add_option("--for", options->seconds, "Record for so many seconds")->check(CLI::Range(0.1, 86'400.0));
   command->add_option("--after", options->after, "Wait so many seconds before it records")
       ->check(CLI::Range(0.0, 86'400.0));
+  command->add_flag("--linked", options->linked, "The game has the meter's library inside: no probe goes into it");
   command->add_option("GAME", options->game, "The game and its arguments, behind -- where any begins with a dash")
       ->required();
   command->callback([options, &action] { action = [options] { return play(*options); }; });

@@ -135,6 +135,7 @@ TEST(Play, CountsWhatProgramsPresent) {
       {"timeout -s INT 2 es2gears_x11", "es2gears_x11, OpenGL ES "},
       {"timeout -s INT 2 /usr/libexec/installed-tests/SDL2/testgl2", "testgl2, OpenGL "},
       {"env SDL_VIDEO_X11_FORCE_EGL=1 timeout -s INT 2 /usr/libexec/installed-tests/SDL2/testgl2", "testgl2, OpenGL "},
+      {std::string(RALLY) + " --frames 500", "tidepool_rally, OpenGL 4.5, 1280x720: 500 frames"},
       {"vkcube --c 1000", "vkcube, Vulkan 1.3, 500x500: 1000 frames"},
       {"timeout -s INT 2 /usr/libexec/installed-tests/SDL2/testvulkan", "testvulkan, Vulkan 1."},
   };
@@ -206,6 +207,19 @@ TEST(Play, VulkanIsCleanUnderValidationWhileTheWindowChanges) {
   EXPECT_NE(validation, std::string::npos);
   EXPECT_NE(line_with(outcome.text, "idlemeter: vkcube").find(" frames in "), std::string::npos);
   EXPECT_EQ(line_with(outcome.text, "idlemeter: vkcube").find("500x500"), std::string::npos) << "it was resized";
+}
+
+TEST(Play, AGameMayHaveTheLibraryInside) {
+  const Session session;
+  session.folder.file("boxes.toml",
+                      "[[pin]]\nat = [90, 90]\nbox = [180, 90]\ncolor = \"#ff0000\"\nopacity = 1\nradius = 0\n");
+  const Outcome outcome = session.play(std::string(RALLY) + " --linked --frames 300", "--linked");
+  EXPECT_NE(outcome.text.find(": 300 frames"), std::string::npos) << outcome.text;
+  Playing playing(session, std::string(RALLY) + " --linked --size 320x240", "--linked --face boxes.toml");
+  session.wait_for(has_frames);
+  std::this_thread::sleep_for(std::chrono::milliseconds(300));
+  EXPECT_EQ(session.screen().at(30, 30), 0xffff0000);
+  EXPECT_NE(session.screen().at(70, 30), 0xffff0000);
 }
 
 TEST(Play, BlendsOnVulkan) {

@@ -35,8 +35,10 @@ class GpuClock {
 
  private:
   static constexpr unsigned kPairs = 32;
+  static constexpr unsigned kSlowEvery =
+      16;  // a software rasteriser has to flush for each timestamp: 10 % of a short frame
   GLuint queries_[2 * kPairs] = {};
-  std::uint32_t ended_ = 0, read_ = 0;
+  std::uint32_t ended_ = 0, read_ = 0, skipped_ = 0;
   bool made_ = false, begun_ = false, failed_ = false;
 };
 

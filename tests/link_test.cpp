@@ -1,0 +1,212 @@
+// The link, with an honest other side and with one that writes nonsense.
+#include <gtest/gtest.h>
+#include <sys/mman.h>
+#include <sys/socket.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <random>
+
+#include "folder.hpp"
+#include "link/meter_end.hpp"
+#include "link/probe_end.hpp"
+#include "sources/private_socket.hpp"
+
+namespace idlemeter::link {
+namespace {
+
+class Link : public ::testing::Test {
+ protected:
+  Link() {
+    path_ = folder_ / "session/a.link";
+    listening_ = sources::listen_privately(path_);
+    ::setenv(kVariable, path_.c_str(), 1);
+  }
+  ~Link() override { ::close(listening_); }
+
+  int accept() const { return ::accept4(listening_, nullptr, nullptr, SOCK_NONBLOCK | SOCK_CLOEXEC); }
+
+  static FrameEntry frame(std::int64_t at) {
+    FrameEntry entry;
+    entry.present = at;
+    return entry;
+  }
+
+  /// Both ends, greeted.
+  MeterEnd greet(ProbeEnd& probe) {
+    const std::int64_t start = now();
+    probe.add(frame(start), Api::opengl, 4, 5);
+    MeterEnd meter(accept());
+    EXPECT_TRUE(meter.receive());
+    EXPECT_TRUE(meter.linked());
+    probe.add(frame(start + 30'000'000), Api::opengl, 4, 5);
+    return meter;
+  }
+
+  idlemeter::testing::Folder folder_;
+  std::filesystem::path path_;
+  int listening_ = -1;
+};
+
+TEST_F(Link, CarriesFramesOneWayAndPicturesTheOther) {
+  ProbeEnd probe;
+  MeterEnd meter = greet(probe);
+  std::vector<FrameEntry> frames;
+  EXPECT_EQ(meter.drain(frames), 0u);
+  EXPECT_EQ(frames.size(), 2u) << "also what was presented before the meter answered";
+  EXPECT_EQ(meter.graphics().api, Api::opengl);
+  EXPECT_EQ(meter.graphics().major, 4u);
+  EXPECT_EQ(probe.picture().pixels, nullptr);
+  const auto publish = [&](unsigned char shade) {
+    std::fill_n(meter.begin_picture(), 4 * 6, shade);
+    meter.publish({10, 20, 2, 3});
+  };
+  publish(7);
+  meter.show(true);
+  meter.beat(now());
+  probe.add(frame(now()), Api::opengl, 4, 5);
+  Shown shown = probe.picture();
+  ASSERT_NE(shown.pixels, nullptr);
+  EXPECT_EQ(shown.slot.x, 10);
+  EXPECT_EQ(shown.pixels[23], 7);
+  publish(9);
+  EXPECT_FALSE(probe.still_whole(shown.sequence)) << "a newer one is there";
+  EXPECT_EQ(probe.picture().pixels[0], 9);
+  meter.show(false);
+  EXPECT_EQ(probe.picture().pixels, nullptr);
+  meter.show(true);
+  probe.add(frame(now() + 2 * kStale), Api::opengl, 4, 5);
+  EXPECT_EQ(probe.picture().pixels, nullptr) << "a meter that gives no sign";
+}
+
+TEST_F(Link, WhatIsOverwrittenIsCounted) {
+  ProbeEnd probe;
+  MeterEnd meter = greet(probe);
+  for (std::uint32_t i = 0; i < 3 * kRingCapacity; ++i) probe.add(frame(now()), Api::opengl, 4, 5);
+  std::vector<FrameEntry> frames;
+  const std::uint32_t lost = meter.drain(frames);
+  EXPECT_EQ(lost + frames.size(), 3 * kRingCapacity + 2);
+  EXPECT_GT(frames.size(), kRingCapacity / 2);
+}
+
+TEST_F(Link, IsOpenToThisUserAlone) {
+  struct stat about {};
+  ASSERT_EQ(::stat(path_.parent_path().c_str(), &about), 0);
+  EXPECT_EQ(about.st_mode & 0777, 0700u);
+  ASSERT_EQ(::stat(path_.c_str(), &about), 0);
+  EXPECT_EQ(about.st_mode & 0777, 0600u);
+  const pid_t stranger = ::fork();
+  if (stranger == 0) {
+    if (::setuid(65534) != 0) ::_exit(0);  // not root: there is nobody to play
+    ::_exit(connect_to(path_.c_str()) < 0 ? 0 : 1);
+  }
+  int status = -1;
+  ::waitpid(stranger, &status, 0);
+  EXPECT_EQ(status, 0);
+}
+
+/// Memory that anybody could cut short.
+int unsealed(std::size_t size) {
+  const int fd = ::memfd_create("open", MFD_CLOEXEC | MFD_ALLOW_SEALING);
+  EXPECT_EQ(::ftruncate(fd, static_cast<off_t>(size)), 0);
+  return fd;
+}
+
+TEST_F(Link, MemoryThatIsNotSealedOrNotOfTheRightSizeIsRefused) {
+  EXPECT_EQ(map_region(unsealed(sizeof(Ring)), sizeof(Ring)).data, nullptr);
+  int fd = -1;
+  Mapping small = make_region("small", 4096, fd);
+  EXPECT_EQ(map_region(fd, sizeof(Ring)).data, nullptr);
+  unmap(small);
+  EXPECT_EQ(map_region(-1, 4096).data, nullptr);
+  for (std::uint32_t magic : {kRingMagic, 0u, kPictureMagic}) {
+    const int client = connect_to(path_.c_str());
+    MeterEnd meter(accept());
+    const int open = unsealed(sizeof(Ring));
+    ASSERT_TRUE(send_greeting(client, magic, open));
+    EXPECT_FALSE(meter.receive()) << magic;
+    EXPECT_FALSE(meter.linked());
+    ::close(open);
+    ::close(client);
+  }
+}
+
+TEST_F(Link, AnythingForAGreetingIsRefused) {
+  std::mt19937 random(1);
+  for (int i = 0; i < 300; ++i) {
+    const int client = connect_to(path_.c_str());
+    MeterEnd meter(accept());
+    std::vector<unsigned char> bytes(1 + random() % 64);
+    for (unsigned char& byte : bytes) byte = static_cast<unsigned char>(random());
+    ASSERT_GT(::send(client, bytes.data(), bytes.size(), MSG_NOSIGNAL), 0);
+    EXPECT_FALSE(meter.receive());
+    ::close(client);
+  }
+}
+
+/// A probe that writes what it likes.
+TEST_F(Link, NonsenseInTheRingIsBorne) {
+  const int client = connect_to(path_.c_str());
+  int fd = -1;
+  Mapping memory = make_region("ring", sizeof(Ring), fd);
+  auto* ring = new (memory.data) Ring;
+  ASSERT_TRUE(send_greeting(client, kRingMagic, fd));
+  MeterEnd meter(accept());
+  ASSERT_TRUE(meter.receive());
+  std::mt19937_64 random(2);
+  for (int i = 0; i < 300; ++i) {
+    ring->written.store(static_cast<std::uint32_t>(random()));
+    ring->api = static_cast<Api>(random());
+    ring->api_major = static_cast<std::uint32_t>(random());
+    ring->entries[random() % kRingCapacity].present = static_cast<std::int64_t>(random());
+    std::vector<FrameEntry> frames;
+    (void)meter.drain(frames);
+    EXPECT_LE(frames.size(), kRingCapacity);
+    EXPECT_LE(meter.graphics().api, Api::vulkan);
+  }
+  ::close(fd);
+  ::close(client);
+  unmap(memory);
+}
+
+/// A meter that writes what it likes.
+TEST_F(Link, NonsenseInThePictureIsNotShown) {
+  ProbeEnd probe;
+  const std::int64_t start = now();
+  probe.add(frame(start), Api::opengl, 4, 5);
+  const int client = accept();
+  int ring = -1, fd = -1;
+  ASSERT_EQ(receive_greeting(client, kRingMagic, ring), Greeted::yes);
+  Mapping memory = make_region("picture", kPictureBytes, fd);
+  auto* picture = new (memory.data) Picture;
+  ASSERT_TRUE(send_greeting(client, kPictureMagic, fd));
+  probe.add(frame(start + 30'000'000), Api::opengl, 4, 5);
+  std::mt19937_64 random(3);
+  picture->visible.store(1);
+  const auto* begin = static_cast<const unsigned char*>(nullptr);
+  for (int i = 0; i < 2'000; ++i) {
+    picture->heartbeat.store(start + 30'000'000);
+    picture->sequence.store(static_cast<std::uint32_t>(random()));
+    for (Slot& slot : picture->slots) {
+      const std::uint64_t most = i % 2 == 0 ? ~0ull : 9'000;
+      slot = {static_cast<std::int32_t>(random() % most), static_cast<std::int32_t>(random() % most),
+              static_cast<std::uint32_t>(random() % most), static_cast<std::uint32_t>(random() % most)};
+    }
+    const Shown shown = probe.picture();
+    if (shown.pixels == nullptr) continue;
+    const std::uint64_t bytes = std::uint64_t{shown.slot.width} * shown.slot.height * 4;
+    EXPECT_LE(bytes, kSlotBytes);
+    begin = shown.pixels;
+    volatile unsigned char last = begin[bytes - 1];  // readable to its end
+    (void)last;
+  }
+  EXPECT_NE(begin, nullptr) << "some were sensible";
+  ::close(client);
+  ::close(ring);
+  ::close(fd);
+  unmap(memory);
+}
+
+}  // namespace
+}  // namespace idlemeter::link
