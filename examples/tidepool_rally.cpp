@@ -25,15 +25,16 @@ struct Options {
 };
 
 /// What the game needs of OpenGL 3.3.
-#define CALLS(X)                                                                                  \
-  X(CreateShader, PFNGLCREATESHADERPROC)                                                          \
-  X(ShaderSource, PFNGLSHADERSOURCEPROC)                                                          \
-  X(CompileShader, PFNGLCOMPILESHADERPROC) X(CreateProgram, PFNGLCREATEPROGRAMPROC)               \
-      X(AttachShader, PFNGLATTACHSHADERPROC) X(LinkProgram, PFNGLLINKPROGRAMPROC)                 \
-          X(GetProgramiv, PFNGLGETPROGRAMIVPROC) X(UseProgram, PFNGLUSEPROGRAMPROC)               \
-              X(GetUniformLocation, PFNGLGETUNIFORMLOCATIONPROC) X(Uniform1f, PFNGLUNIFORM1FPROC) \
-                  X(Uniform1i, PFNGLUNIFORM1IPROC) X(Uniform2f, PFNGLUNIFORM2FPROC)               \
-                      X(GenVertexArrays, PFNGLGENVERTEXARRAYSPROC) X(BindVertexArray, PFNGLBINDVERTEXARRAYPROC)
+// clang-format off
+#define CALLS(X) \
+  X(CreateShader, PFNGLCREATESHADERPROC) X(ShaderSource, PFNGLSHADERSOURCEPROC) \
+  X(CompileShader, PFNGLCOMPILESHADERPROC) X(CreateProgram, PFNGLCREATEPROGRAMPROC) \
+  X(AttachShader, PFNGLATTACHSHADERPROC) X(LinkProgram, PFNGLLINKPROGRAMPROC) \
+  X(GetProgramiv, PFNGLGETPROGRAMIVPROC) X(UseProgram, PFNGLUSEPROGRAMPROC) \
+  X(GetUniformLocation, PFNGLGETUNIFORMLOCATIONPROC) X(Uniform1f, PFNGLUNIFORM1FPROC) \
+  X(Uniform1i, PFNGLUNIFORM1IPROC) X(Uniform2f, PFNGLUNIFORM2FPROC) \
+  X(GenVertexArrays, PFNGLGENVERTEXARRAYSPROC) X(BindVertexArray, PFNGLBINDVERTEXARRAYPROC)
+// clang-format on
 
 struct Gl {
 #define MEMBER(name, type) type name = nullptr;

@@ -33,6 +33,7 @@ class Kept {
     return value;
   }
 
+  [[nodiscard]] bool fills() const { return polygon_mode_[0] == GL_FILL && polygon_mode_[1] == GL_FILL; }
   [[nodiscard]] bool modern() const { return gl_.GenVertexArrays != nullptr; }
 
   void keep_bindings() {
@@ -41,6 +42,7 @@ class Kept {
     gl_.ActiveTexture(GL_TEXTURE0);
     texture_ = integer(GL_TEXTURE_BINDING_2D);
     if (gl_.BindSampler != nullptr) sampler_ = integer(GL_SAMPLER_BINDING);
+    if (sampler_ != 0) gl_.BindSampler(0, 0);
     buffer_ = integer(GL_ARRAY_BUFFER_BINDING);
     framebuffer_ = integer(modern() ? GL_DRAW_FRAMEBUFFER_BINDING : GL_FRAMEBUFFER_BINDING);
     if (modern()) {
@@ -56,9 +58,10 @@ class Kept {
     } else {
       restore_attribute();
     }
-    gl_.BindFramebuffer(modern() ? GL_DRAW_FRAMEBUFFER : GL_FRAMEBUFFER, static_cast<GLuint>(framebuffer_));
+    if (framebuffer_ != 0)
+      gl_.BindFramebuffer(modern() ? GL_DRAW_FRAMEBUFFER : GL_FRAMEBUFFER, static_cast<GLuint>(framebuffer_));
     gl_.BindBuffer(GL_ARRAY_BUFFER, static_cast<GLuint>(buffer_));
-    if (gl_.BindSampler != nullptr) gl_.BindSampler(0, static_cast<GLuint>(sampler_));
+    if (sampler_ != 0) gl_.BindSampler(0, static_cast<GLuint>(sampler_));
     gl_.BindTexture(GL_TEXTURE_2D, static_cast<GLuint>(texture_));
     gl_.ActiveTexture(static_cast<GLenum>(unit_));
     gl_.UseProgram(static_cast<GLuint>(program_));
@@ -104,7 +107,7 @@ class Kept {
       for (GLenum i = 0; i < kClips; ++i) switch_off(GL_CLIP_DISTANCE0 + i);
       gl_.GetIntegerv(GL_POLYGON_MODE, polygon_mode_);
       if (gl_.core) polygon_mode_[1] = polygon_mode_[0];
-      gl_.PolygonMode(GL_FRONT_AND_BACK, GL_FILL);
+      if (!fills()) gl_.PolygonMode(GL_FRONT_AND_BACK, GL_FILL);
     }
     if (gl_.PauseTransformFeedback == nullptr) return;
     feeding_back_ = integer(GL_TRANSFORM_FEEDBACK_ACTIVE) != 0 && integer(GL_TRANSFORM_FEEDBACK_PAUSED) == 0;
@@ -113,9 +116,11 @@ class Kept {
 
   void restore_fixed() const {
     if (feeding_back_) gl_.ResumeTransformFeedback();
-    if (!gl_.es && polygon_mode_[0] == polygon_mode_[1]) {
+    if (gl_.es || fills()) {
+      // as it was
+    } else if (polygon_mode_[0] == polygon_mode_[1]) {
       gl_.PolygonMode(GL_FRONT_AND_BACK, static_cast<GLenum>(polygon_mode_[0]));
-    } else if (!gl_.es) {
+    } else {
       gl_.PolygonMode(GL_FRONT, static_cast<GLenum>(polygon_mode_[0]));
       gl_.PolygonMode(GL_BACK, static_cast<GLenum>(polygon_mode_[1]));
     }
@@ -134,11 +139,21 @@ class Kept {
     } else {
       gl_.GetBooleanv(GL_COLOR_WRITEMASK, mask_);
     }
-    set_output(true, {GL_ONE, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA, GL_FUNC_ADD, GL_FUNC_ADD},
-               {GL_TRUE, GL_TRUE, GL_TRUE, GL_TRUE});
+    if (!is_over())
+      set_output(true, {GL_ONE, GL_ONE_MINUS_SRC_ALPHA, GL_ONE, GL_ONE_MINUS_SRC_ALPHA, GL_FUNC_ADD, GL_FUNC_ADD},
+                 {GL_TRUE, GL_TRUE, GL_TRUE, GL_TRUE});
   }
 
-  void restore_output() const { set_output(blends_, blend_, mask_); }
+  void restore_output() const {
+    if (!is_over()) set_output(blends_, blend_, mask_);
+  }
+
+  /// The game blends and masks as the overlay does.
+  [[nodiscard]] bool is_over() const {
+    return blends_ && blend_[0] == GL_ONE && blend_[1] == GL_ONE_MINUS_SRC_ALPHA && blend_[2] == GL_ONE &&
+           blend_[3] == GL_ONE_MINUS_SRC_ALPHA && blend_[4] == GL_FUNC_ADD && blend_[5] == GL_FUNC_ADD &&
+           mask_[0] != 0 && mask_[1] != 0 && mask_[2] != 0 && mask_[3] != 0;
+  }
 
   void set_output(bool blends, const GLenum (&b)[6], const GLboolean (&m)[4]) const {
     if (gl_.IsEnabledi != nullptr) {
@@ -211,7 +226,10 @@ class Kept {
 class WindowOutput {
  public:
   explicit WindowOutput(const Gl& gl) : gl_(gl) {
-    gl_.BindFramebuffer(gl.GenVertexArrays != nullptr ? GL_DRAW_FRAMEBUFFER : GL_FRAMEBUFFER, 0);
+    const bool modern = gl.GenVertexArrays != nullptr;
+    GLint bound = 0;
+    gl_.GetIntegerv(modern ? GL_DRAW_FRAMEBUFFER_BINDING : GL_FRAMEBUFFER_BINDING, &bound);
+    if (bound != 0) gl_.BindFramebuffer(modern ? GL_DRAW_FRAMEBUFFER : GL_FRAMEBUFFER, 0);
     if (gl_.DrawBuffer == nullptr) return;
     gl_.GetIntegerv(GL_DRAW_BUFFER, &buffer_);
     if (buffer_ != GL_BACK && buffer_ != GL_BACK_LEFT) gl_.DrawBuffer(GL_BACK);
@@ -318,7 +336,6 @@ void Blend::draw(const Gl& gl, const link::ProbeEnd& end, const link::Shown& sho
     return;
   }
   const WindowOutput output(gl);
-  if (gl.BindSampler != nullptr) gl.BindSampler(0, 0);
   gl.BindTexture(GL_TEXTURE_2D, texture_);
   if (uploads) upload(gl, end, shown);
   gl.UseProgram(program_);

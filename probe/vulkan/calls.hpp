@@ -6,29 +6,28 @@
 
 namespace idlemeter::probe {
 
+// clang-format off
 #define IDLEMETER_VK_INSTANCE(X) \
-  X(DestroyInstance)             \
-  X(GetPhysicalDeviceMemoryProperties) X(GetPhysicalDeviceQueueFamilyProperties) X(GetPhysicalDeviceProperties)
+  X(DestroyInstance) X(GetPhysicalDeviceMemoryProperties) \
+  X(GetPhysicalDeviceQueueFamilyProperties) X(GetPhysicalDeviceProperties)
 
-#define IDLEMETER_VK_DEVICE(X)                                                                                         \
-  X(DestroyDevice)                                                                                                     \
-  X(GetDeviceQueue)                                                                                                    \
-  X(CreateSwapchainKHR)                                                                                                \
-  X(DestroySwapchainKHR)                                                                                               \
-  X(GetSwapchainImagesKHR)                                                                                             \
-  X(QueuePresentKHR) X(QueueSubmit) X(CreateImageView) X(DestroyImageView) X(CreateRenderPass) X(DestroyRenderPass)    \
-      X(CreateFramebuffer) X(DestroyFramebuffer) X(CreateShaderModule) X(DestroyShaderModule) X(CreatePipelineLayout)  \
-          X(DestroyPipelineLayout) X(CreateGraphicsPipelines) X(DestroyPipeline) X(CreateDescriptorSetLayout)          \
-              X(DestroyDescriptorSetLayout) X(CreateDescriptorPool) X(DestroyDescriptorPool) X(AllocateDescriptorSets) \
-                  X(UpdateDescriptorSets) X(CreateSampler) X(DestroySampler) X(CreateImage) X(DestroyImage)            \
-                      X(GetImageMemoryRequirements) X(AllocateMemory) X(FreeMemory) X(BindImageMemory) X(CreateBuffer) \
-                          X(DestroyBuffer) X(GetBufferMemoryRequirements) X(BindBufferMemory) X(MapMemory)             \
-                              X(CreateCommandPool) X(DestroyCommandPool) X(AllocateCommandBuffers)                     \
-                                  X(BeginCommandBuffer) X(EndCommandBuffer) X(CreateFence) X(DestroyFence)             \
-                                      X(ResetFences) X(WaitForFences) X(CreateSemaphore) X(DestroySemaphore)           \
-                                          X(CmdPipelineBarrier) X(CmdCopyBufferToImage) X(CmdBeginRenderPass)          \
-                                              X(CmdEndRenderPass) X(CmdBindPipeline) X(CmdBindDescriptorSets)          \
-                                                  X(CmdPushConstants) X(CmdSetViewport) X(CmdSetScissor) X(CmdDraw)
+#define IDLEMETER_VK_DEVICE(X) \
+  X(DestroyDevice) X(GetDeviceQueue) X(CreateSwapchainKHR) X(DestroySwapchainKHR) \
+  X(GetSwapchainImagesKHR) X(QueuePresentKHR) X(QueueSubmit) X(CreateImageView) \
+  X(DestroyImageView) X(CreateRenderPass) X(DestroyRenderPass) X(CreateFramebuffer) \
+  X(DestroyFramebuffer) X(CreateShaderModule) X(DestroyShaderModule) X(CreatePipelineLayout) \
+  X(DestroyPipelineLayout) X(CreateGraphicsPipelines) X(DestroyPipeline) X(CreateDescriptorSetLayout) \
+  X(DestroyDescriptorSetLayout) X(CreateDescriptorPool) X(DestroyDescriptorPool) X(AllocateDescriptorSets) \
+  X(UpdateDescriptorSets) X(CreateSampler) X(DestroySampler) X(CreateImage) \
+  X(DestroyImage) X(GetImageMemoryRequirements) X(AllocateMemory) X(FreeMemory) \
+  X(BindImageMemory) X(CreateBuffer) X(DestroyBuffer) X(GetBufferMemoryRequirements) \
+  X(BindBufferMemory) X(MapMemory) X(CreateCommandPool) X(DestroyCommandPool) \
+  X(AllocateCommandBuffers) X(BeginCommandBuffer) X(EndCommandBuffer) X(CreateFence) \
+  X(DestroyFence) X(ResetFences) X(WaitForFences) X(CreateSemaphore) \
+  X(DestroySemaphore) X(CmdPipelineBarrier) X(CmdCopyBufferToImage) X(CmdBeginRenderPass) \
+  X(CmdEndRenderPass) X(CmdBindPipeline) X(CmdBindDescriptorSets) X(CmdPushConstants) \
+  X(CmdSetViewport) X(CmdSetScissor) X(CmdDraw)
+// clang-format on
 
 struct Instance {
   VkInstance handle = VK_NULL_HANDLE;

@@ -1,0 +1,138 @@
+// What one frame costs a game's thread, in its own context: stamping, and drawing the overlay while it stays and while
+// it changes. Needs a display: xvfb-run build/dev/bench/draw_call
+#include <SDL2/SDL.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <chrono>
+#include <cstdio>
+#include <cstdlib>
+#include <filesystem>
+#include <new>
+#include <vector>
+
+#include "gl/blend.hpp"
+#include "idlemeter/error.hpp"
+#include "link/meter_end.hpp"
+#include "link/probe_end.hpp"
+#include "sources/private_socket.hpp"
+
+namespace {
+
+long allocations = 0;
+
+}  // namespace
+
+void* operator new(std::size_t size) {
+  ++allocations;
+  if (void* memory = std::malloc(size)) return memory;
+  throw std::bad_alloc();
+}
+void operator delete(void* memory) noexcept { std::free(memory); }
+void operator delete(void* memory, std::size_t) noexcept { std::free(memory); }
+
+namespace {
+
+using namespace idlemeter;
+using Clock = std::chrono::steady_clock;
+
+struct Ends {
+  link::ProbeEnd probe;
+  link::MeterEnd meter{-1};
+};
+
+link::FrameEntry frame_now() {
+  link::FrameEntry frame;
+  frame.present = link::now();
+  frame.width = 1280;
+  frame.height = 720;
+  return frame;
+}
+
+void greet(Ends& ends, const std::filesystem::path& folder) {
+  const auto path = folder / "session/bench.link";
+  const int listening = sources::listen_privately(path);
+  ::setenv(link::kVariable, path.c_str(), 1);
+  ends.probe.add(frame_now(), link::Api::opengl, 4, 5);
+  ends.meter = link::MeterEnd(::accept4(listening, nullptr, nullptr, SOCK_NONBLOCK | SOCK_CLOEXEC));
+  (void)ends.meter.receive();
+  ::usleep(30'000);
+  ends.probe.add(frame_now(), link::Api::opengl, 4, 5);
+  ::close(listening);
+}
+
+void publish(Ends& ends, unsigned char shade) {
+  constexpr link::Slot kSlot{20, 20, 460, 200};
+  std::fill_n(ends.meter.begin_picture(), 4 * kSlot.width * kSlot.height, shade);
+  ends.meter.publish(kSlot);
+  ends.meter.show(true);
+}
+
+void report(const char* what, std::vector<double>& times, long allocated) {
+  std::sort(times.begin(), times.end());
+  std::printf("%-28s median %6.2f us, 99th percentile %6.2f us, %ld allocations in %zu frames\n", what,
+              times[times.size() / 2], times[times.size() * 99 / 100], allocated, times.size());
+}
+
+/// A new picture every so many frames (0: never). The game has drawn before: a frame's first call pays for all of the
+/// frame.
+void draw(Ends& ends, SDL_Window* window, const probe::Gl& gl, probe::Blend& game, probe::Blend& blend,
+          const char* what, int frames, int every) {
+  std::vector<double> times(static_cast<std::size_t>(frames));
+  long allocated = 0;
+  for (int i = 0; i < frames; ++i) {
+    if (every > 0 && i % every == 0) publish(ends, static_cast<unsigned char>(i));
+    ends.meter.beat(link::now());
+    const link::Shown scene = ends.probe.picture();
+    if (scene.pixels != nullptr) game.draw(gl, ends.probe, scene, 1280, 720);
+    const long before = allocations;
+    const auto start = Clock::now();
+    ends.probe.add(frame_now(), link::Api::opengl, 4, 5);
+    const link::Shown shown = ends.probe.picture();
+    if (shown.pixels != nullptr) blend.draw(gl, ends.probe, shown, 1280, 720);
+    times[static_cast<std::size_t>(i)] = std::chrono::duration<double, std::micro>(Clock::now() - start).count();
+    allocated += allocations - before;
+    SDL_GL_SwapWindow(window);
+  }
+  report(what, times, allocated);
+}
+
+void stamp(Ends& ends, int frames) {
+  std::vector<double> times(static_cast<std::size_t>(frames));
+  const long before = allocations;
+  for (double& time : times) {
+    const auto start = Clock::now();
+    ends.probe.add(frame_now(), link::Api::opengl, 4, 5);
+    time = std::chrono::duration<double, std::micro>(Clock::now() - start).count();
+  }
+  report("stamping", times, allocations - before);
+}
+
+}  // namespace
+
+int main(int argc, char** argv) {
+  const int frames = argc > 1 ? std::atoi(argv[1]) : 2'000;
+  char name[] = "/tmp/idlemeter-bench-XXXXXX";
+  if (::mkdtemp(name) == nullptr || SDL_Init(SDL_INIT_VIDEO) != 0) return 1;
+  SDL_Window* window = SDL_CreateWindow("draw_call", 0, 0, 1280, 720, SDL_WINDOW_OPENGL);
+  const SDL_GLContext context = window == nullptr ? nullptr : SDL_GL_CreateContext(window);
+  if (context == nullptr) return std::fprintf(stderr, "draw_call: %s\n", SDL_GetError()), 1;
+  try {
+    SDL_GL_SetSwapInterval(0);
+    probe::Gl gl;
+    if (!gl.load(&SDL_GL_GetProcAddress)) return 1;
+    probe::Blend game, blend;
+    Ends ends;
+    greet(ends, name);
+    stamp(ends, 100 * frames);
+    publish(ends, 9);
+    draw(ends, window, gl, game, blend, "warming up", 60, 6);
+    draw(ends, window, gl, game, blend, "stamping and the overlay", frames, 0);
+    draw(ends, window, gl, game, blend, "the same, changing 1 in 6", frames, 6);
+  } catch (const Error& error) {
+    std::fprintf(stderr, "draw_call: %s\n", error.what());
+  }
+  std::filesystem::remove_all(name);
+  SDL_Quit();
+}
