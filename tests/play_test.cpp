@@ -72,6 +72,17 @@ class Session {
     return read_png(file);
   }
 
+  /// Looks until what is on the screen holds, for at most ten seconds; the last screen.
+  template <typename Holds>
+  [[nodiscard]] Image screen_where(Holds holds) const {
+    Image image = screen();
+    for (int i = 0; i < 50 && !holds(image); ++i) {
+      std::this_thread::sleep_for(std::chrono::milliseconds(200));
+      image = screen();
+    }
+    return image;
+  }
+
   testing::Folder folder;
 };
 
@@ -135,7 +146,7 @@ TEST(Play, CountsWhatProgramsPresent) {
       {"timeout -s INT 2 es2gears_x11", "es2gears_x11, OpenGL ES "},
       {"timeout -s INT 2 /usr/libexec/installed-tests/SDL2/testgl2", "testgl2, OpenGL "},
       {"env SDL_VIDEO_X11_FORCE_EGL=1 timeout -s INT 2 /usr/libexec/installed-tests/SDL2/testgl2", "testgl2, OpenGL "},
-      {std::string(RALLY) + " --frames 500", "tidepool_rally, OpenGL 4.5, 1280x720: 500 frames"},
+      {std::string(RALLY) + " --frames 500 --size 320x180", "tidepool_rally, OpenGL 4.5, 320x180: 500 frames"},
       {"vkcube --c 1000", "vkcube, Vulkan 1.3, 500x500: 1000 frames"},
       {"timeout -s INT 2 /usr/libexec/installed-tests/SDL2/testvulkan", "testvulkan, Vulkan 1."},
   };
@@ -186,15 +197,16 @@ TEST(Play, PassesOnStatusSignalsAndOutput) {
 
 /// Gives the window under that point eighty sizes, one after another.
 constexpr const char* kResize =
-    "sleep 1; eval $(xdotool mousemove 200 200 getmouselocation --shell); for i in $(seq 80); do xdotool windowsize "
-    "$WINDOW "
-    "$((300 + i * 37 % 400)) $((250 + i * 53 % 300)); sleep 0.1; done";
+    "for i in $(seq 200); do eval $(xdotool mousemove $((200 + i % 2)) 200 getmouselocation --shell); [ $WINDOW != "
+    "$ROOT ] && break; sleep 0.05; "
+    "done; "
+    "for i in $(seq 80); do xdotool windowsize $WINDOW $((300 + i * 37 % 400)) $((250 + i * 53 % 300)); sleep 0.1; "
+    "done";
 
 TEST(Play, VulkanIsCleanUnderValidationWhileTheWindowChanges) {
   const Session session;
-  session.folder.file("vk_layer_settings.txt", "");
   const Outcome outcome =
-      session.run(std::string("(") + kResize +
+      session.run(std::string("eval $(xdotool mousemove 200 200 getmouselocation --shell); ROOT=$WINDOW; (") + kResize +
                   ") & VK_INSTANCE_LAYERS=VK_LAYER_IDLEMETER_overlay:VK_LAYER_KHRONOS_validation "
                   "VK_LAYER_ENABLES=VK_VALIDATION_FEATURE_ENABLE_SYNCHRONIZATION_VALIDATION_EXT VK_LOADER_DEBUG=layer "
                   "'" IDLEMETER_COMMAND "' play --face benchmark -- timeout -s TERM 11 vkcube; wait");
@@ -213,13 +225,13 @@ TEST(Play, AGameMayHaveTheLibraryInside) {
   const Session session;
   session.folder.file("boxes.toml",
                       "[[pin]]\nat = [90, 90]\nbox = [180, 90]\ncolor = \"#ff0000\"\nopacity = 1\nradius = 0\n");
-  const Outcome outcome = session.play(std::string(RALLY) + " --linked --frames 300", "--linked");
+  const Outcome outcome = session.play(std::string(RALLY) + " --linked --frames 300 --size 320x180", "--linked");
   EXPECT_NE(outcome.text.find(": 300 frames"), std::string::npos) << outcome.text;
   Playing playing(session, std::string(RALLY) + " --linked --size 320x240", "--linked --face boxes.toml");
   session.wait_for(has_frames);
-  std::this_thread::sleep_for(std::chrono::milliseconds(300));
-  EXPECT_EQ(session.screen().at(30, 30), 0xffff0000);
-  EXPECT_NE(session.screen().at(70, 30), 0xffff0000);
+  const Image screen = session.screen_where([](const Image& image) { return image.at(30, 30) == 0xffff0000; });
+  EXPECT_EQ(screen.at(30, 30), 0xffff0000);
+  EXPECT_NE(screen.at(70, 30), 0xffff0000);
 }
 
 TEST(Play, BlendsOnVulkan) {
@@ -228,8 +240,8 @@ TEST(Play, BlendsOnVulkan) {
                       "[[pin]]\nat = [108, 108]\nbox = [108, 54]\ncolor = \"#ff0000\"\nopacity = 0.5\nradius = 0\n");
   Playing playing(session, "vkcube", "--face box.toml");
   session.wait_for(has_frames);
-  std::this_thread::sleep_for(std::chrono::milliseconds(300));
-  const Image screen = session.screen();  // the window is at 100, 100; its ground is (51, 51, 51)
+  // The window is at 100, 100; its ground is (51, 51, 51).
+  const Image screen = session.screen_where([](const Image& image) { return image.at(170, 160) == 0xff991919; });
   for (const auto& [x, y] : {std::pair{151, 151}, {198, 173}, {170, 160}})
     EXPECT_EQ(screen.at(x, y), 0xff991919) << x << ' ' << std::hex << screen.at(x, y);
   for (const auto& [x, y] : {std::pair{148, 160}, {202, 160}, {170, 148}, {170, 177}, {110, 110}})
@@ -240,8 +252,9 @@ constexpr const char* kBoxes =
     "[[pin]]\nat = [90, 90]\nbox = [180, 90]\ncolor = \"#ff0000\"\nopacity = 0.5\nradius = 0\n"
     "[[pin]]\nat = [450, 90]\nbox = [180, 90]\ncolor = \"#ffffff\"\nopacity = 0.5\nradius = 0\n";
 
-/// Half red and half white where the face has them, and the game's own colour everywhere else.
-void expect_boxes(const Image& screen, const std::string& what) {
+/// How many pixels are not as the face and the game want them: half red and half white in two places, the game's own
+/// colour everywhere else.
+int wrong_pixels(const Image& screen) {
   int wrong = 0;
   for (int y = 0; y < 240; ++y) {
     for (int x = 0; x < 320; ++x) {
@@ -252,8 +265,18 @@ void expect_boxes(const Image& screen, const std::string& what) {
       wrong += screen.at(x, y) == wanted ? 0 : 1;
     }
   }
-  EXPECT_EQ(wrong, 0) << what << std::hex << ' ' << screen.at(30, 30) << ' ' << screen.at(110, 30) << ' '
-                      << screen.at(5, 5);
+  return wrong;
+}
+
+void expect_boxes(const Session& session, const std::string& what) {
+  const Image screen = session.screen_where([](const Image& image) { return wrong_pixels(image) == 0; });
+  EXPECT_EQ(wrong_pixels(screen), 0) << what << std::hex << ' ' << screen.at(30, 30) << ' ' << screen.at(110, 30) << ' '
+                                     << screen.at(5, 5);
+}
+
+void expect_nothing(const Session& session, const std::string& what) {
+  const auto is_bare = [](const Image& image) { return image.at(30, 30) == 0xff285078; };
+  EXPECT_TRUE(is_bare(session.screen_where(is_bare))) << what;
 }
 
 TEST(Play, BlendsExactlyAndTouchesNothingElse) {
@@ -262,8 +285,7 @@ TEST(Play, BlendsExactlyAndTouchesNothingElse) {
   for (const char* api : {"compat", "old", "core", "es2", "es3", "compat --odd", "core --odd", "es2 --odd"}) {
     Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000 --api " + api, "--face boxes.toml");
     session.wait_for(has_frames);
-    std::this_thread::sleep_for(std::chrono::milliseconds(300));
-    expect_boxes(session.screen(), api);
+    expect_boxes(session, api);
   }
 }
 
@@ -273,8 +295,7 @@ TEST(Play, ObeysAndRecords) {
   Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000", "--face boxes.toml");
   session.wait_for(has_frames);
   EXPECT_EQ(session.tell("hide").status, 0);
-  std::this_thread::sleep_for(std::chrono::milliseconds(200));
-  EXPECT_EQ(session.screen().at(30, 30), 0xff285078);
+  expect_nothing(session, "hidden");
   EXPECT_EQ(session.tell("toggle").status, 0);
   EXPECT_EQ(session.tell("face no-such-face").status, 1);
   EXPECT_EQ(session.tell("mark").status, 1);
@@ -285,7 +306,7 @@ TEST(Play, ObeysAndRecords) {
   session.wait_for([](const json& state) { return !state.contains("recording"); });
   EXPECT_EQ(session.tell("state --pid " + std::to_string(playing.meter())).status, 0);
   EXPECT_EQ(session.tell("state --pid 1").status, 1);
-  expect_boxes(session.screen(), "shown again");
+  expect_boxes(session, "shown again");
   const Store store(session.folder / ".local/share/idlemeter/runs.db", Store::Mode::existing);
   ASSERT_EQ(store.runs().size(), 1u);
   EXPECT_EQ(store.runs()[0].details.game, "still_game");
@@ -337,16 +358,13 @@ TEST(Play, TheGameOutlivesTheMeter) {
   const int game = state["games"][0].value("pid", 0);
   ASSERT_GT(game, 0);
   ::kill(playing.meter(), SIGSTOP);
-  std::this_thread::sleep_for(std::chrono::milliseconds(1'600));
-  EXPECT_EQ(session.screen().at(30, 30), 0xff285078) << "a silent meter shows nothing";
+  expect_nothing(session, "a silent meter shows nothing");
   ::kill(playing.meter(), SIGCONT);
-  std::this_thread::sleep_for(std::chrono::milliseconds(500));
-  expect_boxes(session.screen(), "after a stop");
+  expect_boxes(session, "after a stop");
   ::kill(playing.meter(), SIGKILL);
   (void)playing.wait();
-  std::this_thread::sleep_for(std::chrono::milliseconds(1'600));
+  expect_nothing(session, "without a meter");
   EXPECT_EQ(::kill(game, 0), 0) << "the game plays on";
-  EXPECT_EQ(session.screen().at(30, 30), 0xff285078);
   const pid_t again = ::fork();
   if (again == 0) {
     const std::string pid = std::to_string(game), face = (session.folder / "boxes.toml").string();
@@ -354,8 +372,7 @@ TEST(Play, TheGameOutlivesTheMeter) {
     ::_exit(127);
   }
   session.wait_for(has_frames);
-  std::this_thread::sleep_for(std::chrono::milliseconds(300));
-  expect_boxes(session.screen(), "attached");
+  expect_boxes(session, "attached");
   ::kill(game, SIGKILL);
   int status = -1;
   ::waitpid(again, &status, 0);
@@ -370,16 +387,17 @@ TEST(Play, ABrokenFaceKeepsTheLastGoodOneWithALine) {
   session.folder.file("boxes.toml", std::string(kBoxes) + "broken = ");
   const json state = session.wait_for([](const json& s) { return s["games"][0].contains("mistake"); });
   EXPECT_NE(state["games"][0].value("mistake", "").find("boxes.toml:13:"), std::string::npos) << state;
-  std::this_thread::sleep_for(std::chrono::milliseconds(300));
-  const Image screen = session.screen();
+  const auto red_below = [](const Image& image) {
+    int red = 0;
+    for (int y = 40; y < 70; ++y) red += (image.at(26, y) & 0xff) < 60 && (image.at(26, y) >> 16 & 0xff) > 80 ? 1 : 0;
+    return red;
+  };
+  const Image screen = session.screen_where([&](const Image& image) { return red_below(image) > 5; });
   EXPECT_EQ(screen.at(30, 30), 0xff94283c) << "the last good one";
-  int red = 0;
-  for (int y = 40; y < 70; ++y) red += (screen.at(26, y) & 0xff) < 60 && (screen.at(26, y) >> 16 & 0xff) > 80 ? 1 : 0;
-  EXPECT_GT(red, 5) << "a line below it";
+  EXPECT_GT(red_below(screen), 5) << "a line below it";
   session.folder.file("boxes.toml", kBoxes);
   session.wait_for([](const json& s) { return !s["games"][0].contains("mistake"); });
-  std::this_thread::sleep_for(std::chrono::milliseconds(300));
-  expect_boxes(session.screen(), "mended");
+  expect_boxes(session, "mended");
 }
 
 TEST(Play, BearsWhatGamesDo) {
