@@ -108,7 +108,7 @@ MeterOptions meter_options(const PlayOptions& options, const std::shared_ptr<Fac
   return meter;
 }
 
-void print_reports(const Meter& meter) {
+void print_reports(Meter& meter) {
   for (const GameReport& game : meter.reports()) {
     const Summary& s = game.summary;
     std::string line =

@@ -71,7 +71,7 @@ TEST_F(Link, CarriesFramesOneWayAndPicturesTheOther) {
   EXPECT_EQ(shown.slot.x, 10);
   EXPECT_EQ(shown.pixels[23], 7);
   publish(9);
-  EXPECT_FALSE(probe.still_whole(shown.sequence)) << "a newer one is there";
+  EXPECT_FALSE(probe.still_whole(shown.id)) << "a newer one is there";
   EXPECT_EQ(probe.picture().pixels[0], 9);
   meter.show(false);
   EXPECT_EQ(probe.picture().pixels, nullptr);

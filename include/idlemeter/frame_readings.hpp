@@ -16,7 +16,7 @@ namespace idlemeter {
 ///
 /// frame.rate       frames over time of the last half second: a rate that the eye can follow
 /// frame.time       the newest interval
-/// frame.gpu        how long the GPU worked on the newest frame
+/// frame.gpu        how long the GPU worked on the newest frame that is known of, for a second
 /// frame.average …  statistics of a span: see FrameStatistic; a low or percentile is provisional while there are fewer
 ///                  frames than its share needs
 /// recording.state  "on", "held" (the figures stay until they are cleared or the next recording starts) or "off"

@@ -37,7 +37,7 @@ struct GameReport {
   bool over = false;
 };
 
-/// Listens for probes and for commands. One thread at a time, but for stop().
+/// Listens for probes and for commands. One thread at a time.
 ///
 /// Commands are JSON objects, a line each, on the control socket; each is answered with one, `{"ok": true, …}` or
 /// `{"error": "…"}`:
@@ -63,7 +63,7 @@ class Meter {
   void stop();
 
   [[nodiscard]] bool has_games() const;
-  [[nodiscard]] std::vector<GameReport> reports() const;
+  [[nodiscard]] std::vector<GameReport> reports();
 
   /// Begins a recording of the next game that presents, or the present one, for so long (0: until told).
   void record(double seconds, double after);

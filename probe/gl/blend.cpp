@@ -323,13 +323,13 @@ void Blend::upload(const Gl& gl, const link::ProbeEnd& end, const link::Shown& s
     width_ = shown.slot.width;
     height_ = shown.slot.height;
   }
-  uploaded_ = end.still_whole(shown.sequence) ? shown.sequence : 0;
+  uploaded_ = end.still_whole(shown.id) ? shown.id : 0;
 }
 
 void Blend::draw(const Gl& gl, const link::ProbeEnd& end, const link::Shown& shown, int window_width,
                  int window_height) {
   if (failed_ || window_width <= 0 || window_height <= 0) return;
-  const bool uploads = uploaded_ != shown.sequence;
+  const bool uploads = uploaded_ != shown.id;
   const Kept kept(gl, uploads);
   if (program_ == 0 && !prepare(gl)) {
     failed_ = true;

@@ -23,7 +23,8 @@ class Blend {
   bool failed_ = false;
   GLuint program_ = 0, texture_ = 0, corners_ = 0, vertices_ = 0;
   GLint place_ = -1;
-  std::uint32_t uploaded_ = 0, width_ = 0, height_ = 0;
+  std::uint64_t uploaded_ = 0;
+  std::uint32_t width_ = 0, height_ = 0;
 };
 
 /// How long the GPU works on frames, by pairs of timestamps read some frames late.

@@ -352,12 +352,12 @@ VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t ind
   wait(image);
   if (shown.slot.width != width_ || shown.slot.height != height_) failed_ = !make_texture(shown.slot);
   const VkDeviceSize bytes = VkDeviceSize{shown.slot.width} * shown.slot.height * 4;
-  const bool uploads = uploaded_ != shown.sequence;
+  const bool uploads = uploaded_ != shown.id;
   if (!failed_ && uploads) failed_ = !make_staging(image, bytes);
   if (failed_) return VK_NULL_HANDLE;
   if (uploads) {
     ::memcpy(image.mapped, shown.pixels, bytes);
-    uploaded_ = end.still_whole(shown.sequence) ? shown.sequence : 0;
+    uploaded_ = end.still_whole(shown.id) ? shown.id : 0;
   }
   const Calls& vk = device_->calls;
   auto begin = made<VkCommandBufferBeginInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_BEGIN_INFO);

@@ -82,7 +82,8 @@ class Overlay {
   VkImage texture_ = VK_NULL_HANDLE;
   VkImageView texture_view_ = VK_NULL_HANDLE;
   Memory texture_memory_;
-  std::uint32_t width_ = 0, height_ = 0, uploaded_ = 0;
+  std::uint32_t width_ = 0, height_ = 0;
+  std::uint64_t uploaded_ = 0;
   bool fresh_ = false;  // the texture has never been written
   std::vector<PerImage> images_;
 };

@@ -19,9 +19,21 @@ namespace {
 
 constexpr int kSeals = F_SEAL_SHRINK | F_SEAL_GROW | F_SEAL_FUTURE_WRITE | F_SEAL_SEAL;
 
-union Control {
-  char bytes[CMSG_SPACE(sizeof(int))];
-  cmsghdr align;
+/// A greeting with room for a descriptor beside it.
+struct Message {
+  Message() {
+    header.msg_iov = &part;
+    header.msg_iovlen = 1;
+    header.msg_control = control;
+    header.msg_controllen = sizeof control;
+  }
+  Message(const Message&) = delete;
+  Message& operator=(const Message&) = delete;
+
+  Greeting greeting;
+  alignas(cmsghdr) char control[CMSG_SPACE(sizeof(int))] = {};
+  iovec part{&greeting, sizeof greeting};
+  msghdr header{};
 };
 
 }  // namespace
@@ -60,40 +72,27 @@ void unmap(Mapping& mapping) {
 }
 
 bool send_greeting(int socket, std::uint32_t magic, int fd) {
-  Greeting greeting{magic, kVersion};
-  Control control{};
-  iovec part{&greeting, sizeof greeting};
-  msghdr message{};
-  message.msg_iov = &part;
-  message.msg_iovlen = 1;
-  message.msg_control = control.bytes;
-  message.msg_controllen = sizeof control.bytes;
-  cmsghdr* header = CMSG_FIRSTHDR(&message);
+  Message message;
+  message.greeting.magic = magic;
+  cmsghdr* header = CMSG_FIRSTHDR(&message.header);
   header->cmsg_level = SOL_SOCKET;
   header->cmsg_type = SCM_RIGHTS;
   header->cmsg_len = CMSG_LEN(sizeof(int));
   ::memcpy(CMSG_DATA(header), &fd, sizeof fd);
-  return ::sendmsg(socket, &message, MSG_NOSIGNAL | MSG_DONTWAIT) == static_cast<ssize_t>(sizeof greeting);
+  return ::sendmsg(socket, &message.header, MSG_NOSIGNAL | MSG_DONTWAIT) == static_cast<ssize_t>(sizeof(Greeting));
 }
 
 Greeted receive_greeting(int socket, std::uint32_t magic, int& fd) {
-  Greeting greeting;
-  Control control{};
-  iovec part{&greeting, sizeof greeting};
-  msghdr message{};
-  message.msg_iov = &part;
-  message.msg_iovlen = 1;
-  message.msg_control = control.bytes;
-  message.msg_controllen = sizeof control.bytes;
-  const ssize_t got = ::recvmsg(socket, &message, MSG_DONTWAIT | MSG_CMSG_CLOEXEC);
+  Message message;
+  const ssize_t got = ::recvmsg(socket, &message.header, MSG_DONTWAIT | MSG_CMSG_CLOEXEC);
   if (got < 0 && (errno == EAGAIN || errno == EINTR)) return Greeted::not_yet;
   fd = -1;
-  const cmsghdr* header = got > 0 ? CMSG_FIRSTHDR(&message) : nullptr;
+  const cmsghdr* header = got > 0 ? CMSG_FIRSTHDR(&message.header) : nullptr;
   if (header != nullptr && header->cmsg_level == SOL_SOCKET && header->cmsg_type == SCM_RIGHTS &&
       header->cmsg_len == CMSG_LEN(sizeof(int)))
     ::memcpy(&fd, CMSG_DATA(header), sizeof fd);
-  const bool right = got == static_cast<ssize_t>(sizeof greeting) && greeting.magic == magic &&
-                     greeting.version == kVersion && fd >= 0;
+  const bool right = got == static_cast<ssize_t>(sizeof(Greeting)) && message.greeting.magic == magic &&
+                     message.greeting.version == kVersion && fd >= 0;
   if (right) return Greeted::yes;
   if (fd >= 0) ::close(fd);
   return Greeted::never;

@@ -73,8 +73,8 @@ std::uint32_t MeterEnd::drain(std::vector<FrameEntry>& into) {
   std::atomic_thread_fence(std::memory_order_acquire);
   const std::uint32_t newest = ring->written.load(std::memory_order_relaxed);
   const std::uint32_t taken = static_cast<std::uint32_t>(into.size() - first), start = written - taken;
-  if (newest - start > kRingCapacity) {
-    const std::uint32_t torn = std::min(taken, newest - start - kRingCapacity);
+  if (newest - start >= kRingCapacity) {  // the entry of `newest` may be half written
+    const std::uint32_t torn = std::min(taken, newest - start - kRingCapacity + 1);
     into.erase(into.begin() + static_cast<std::ptrdiff_t>(first),
                into.begin() + static_cast<std::ptrdiff_t>(first + torn));
     lost += torn;

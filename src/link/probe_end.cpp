@@ -58,7 +58,8 @@ void ProbeEnd::welcome() {
   if (greeted == Greeted::not_yet) return;
   if (greeted == Greeted::yes) picture_ = map_region(fd, kPictureBytes);
   const auto* picture = static_cast<const Picture*>(picture_.data);
-  if (picture == nullptr || picture->magic != kPictureMagic || picture->version != kVersion) drop();
+  if (picture == nullptr || picture->magic != kPictureMagic || picture->version != kVersion) return drop();
+  ++links_;
 }
 
 /// Once in a while: the socket tells whether the meter is still there.
@@ -73,8 +74,8 @@ void ProbeEnd::look_after(std::int64_t time) {
   const auto* picture = static_cast<const Picture*>(picture_.data);
   if (time - picture->heartbeat.load(std::memory_order_relaxed) < kStale) return;
   char byte = 0;
-  const bool lost =
-      !owns_socket() || ::recv(socket_, &byte, 1, MSG_DONTWAIT) == 0 || (errno != EAGAIN && errno != EINTR);
+  const ssize_t got = owns_socket() ? ::recv(socket_, &byte, 1, MSG_DONTWAIT) : 0;
+  const bool lost = got == 0 || (got < 0 && errno != EAGAIN && errno != EINTR);
   if (lost) drop();
 }
 
@@ -102,12 +103,12 @@ Shown ProbeEnd::picture() const {
                      slot.x > -32768 && slot.x < 32768 && slot.y > -32768 && slot.y < 32768;
   if (!right) return {};
   const auto* start = static_cast<const unsigned char*>(picture_.data);
-  return {sequence, slot, start + kPixelsAt + (sequence % 2) * kSlotBytes};
+  return {id_of(sequence), slot, start + kPixelsAt + (sequence % 2) * kSlotBytes};
 }
 
-bool ProbeEnd::still_whole(std::uint32_t sequence) const {
+bool ProbeEnd::still_whole(std::uint64_t id) const {
   const auto* picture = static_cast<const Picture*>(picture_.data);
-  return picture != nullptr && picture->sequence.load(std::memory_order_acquire) == sequence;
+  return picture != nullptr && id_of(picture->sequence.load(std::memory_order_acquire)) == id;
 }
 
 }  // namespace idlemeter::link

@@ -11,7 +11,7 @@ namespace idlemeter::link {
 
 /// A picture to show, valid until the next call.
 struct Shown {
-  std::uint32_t sequence = 0;
+  std::uint64_t id = 0;  ///< of the picture, whichever meter it is of
   Slot slot;
   const unsigned char* pixels = nullptr;  ///< in memory that the meter writes to: see still_whole()
 };
@@ -26,7 +26,7 @@ class ProbeEnd {
   [[nodiscard]] Shown picture() const;
 
   /// Whether the picture is still the one that was read: ask after its pixels were copied.
-  [[nodiscard]] bool still_whole(std::uint32_t sequence) const;
+  [[nodiscard]] bool still_whole(std::uint64_t id) const;
 
   /// In a child after fork(): the link is its parent's.
   void forget();
@@ -38,10 +38,12 @@ class ProbeEnd {
   void welcome();
   void drop();
   [[nodiscard]] bool owns_socket() const;
+  [[nodiscard]] std::uint64_t id_of(std::uint32_t sequence) const { return links_ << 32 | sequence; }
 
   Mapping ring_, picture_;
   int socket_ = -1;
   std::uint64_t socket_inode_ = 0;  // a game may close all its descriptors, and get the number again for another file
+  std::uint64_t links_ = 0;         // how many meters there have been: each begins its pictures at 1
   std::int64_t next_look_ = 0, last_ = 0;
 };
 

@@ -61,18 +61,15 @@ std::optional<Nanoseconds> WindowChoice::interval(const link::FrameEntry& frame)
   return again ? std::optional(frame.present - before) : std::nullopt;
 }
 
-WatchedFace::WatchedFace(fs::path file) : file_(std::move(file)) {
-  (void)look();
-  if (face_.rows.empty() && face_.pins.empty() && mistake_.empty())
-    mistake_ = file_.string() + ": cannot read the face";
-}
+WatchedFace::WatchedFace(fs::path file) : file_(std::move(file)) { (void)look(); }
 
 bool WatchedFace::look() {
   std::error_code gone;
   const FileState now{fs::last_write_time(file_, gone), fs::file_size(file_, gone)};
   if (now == seen_) return false;
   seen_ = now;
-  if (gone && !face_.name.empty()) return false;  // being saved: an editor moves a file away for a moment
+  const bool has_face = !face_.rows.empty() || !face_.pins.empty();
+  if (gone && has_face) return false;  // being saved: an editor moves a file away for a moment
   try {
     face_ = load_face(file_);
     mistake_.clear();
@@ -82,8 +79,8 @@ bool WatchedFace::look() {
   return true;
 }
 
-LinkedGame::LinkedGame(link::MeterEnd end, fs::path face)
-    : end_(std::move(end)), name_(name_of_process(end_.pid())), face_(std::move(face)) {
+LinkedGame::LinkedGame(link::MeterEnd end, fs::path face, const std::vector<ComputedReading>& computed)
+    : end_(std::move(end)), name_(name_of_process(end_.pid())), face_(std::move(face)), computed_(computed) {
   note_face();
 }
 
@@ -107,28 +104,36 @@ std::string LinkedGame::api() const {
 
 std::string LinkedGame::picture() const { return width_ == 0 ? "" : fmt::format("{}x{}", width_, height_); }
 
-void LinkedGame::drain(Recorder* recorder, Nanoseconds since) {
+const std::vector<FrameRecord>& LinkedGame::drain() {
   arrived_.clear();
+  counted_.clear();
   lost_ += end_.drain(arrived_);
-  for (const link::FrameEntry& frame : arrived_) take(frame, recorder, since);
-  if (face_.look()) note_face();
+  for (const link::FrameEntry& frame : arrived_) take(frame);
+  return counted_;
 }
 
-void LinkedGame::take(const link::FrameEntry& entry, Recorder* recorder, Nanoseconds since) {
+void LinkedGame::take(const link::FrameEntry& entry) {
   ++presents_;
-  const auto interval = window_.interval(entry);
   if (entry.width > 0 && entry.height > 0 && entry.width <= kLargestSide && entry.height <= kLargestSide) {
     width_ = static_cast<int>(entry.width);
     height_ = static_cast<int>(entry.height);
   }
-  if (!interval) return;
-  FrameRecord frame{entry.present, *interval, entry.gpu_work > 0 ? entry.gpu_work : -1};
+  const auto interval = window_.interval(entry);
+  if (!interval || *interval <= 0) return;
+  const FrameRecord frame{entry.present, *interval, entry.gpu_work > 0 ? entry.gpu_work : -1};
   whole_.add(frame.interval);
   frames_.add(frame);
-  if (frame.interval > 0) history_.add("frame.time", frame.at, static_cast<double>(frame.interval) / kMillisecond);
-  if (recorder == nullptr || frame.at < since) return;
-  frame.at -= since;
-  recorder->add(frame);
+  history_.add("frame.time", frame.at, static_cast<double>(frame.interval) / kMillisecond);
+  counted_.push_back(frame);
+}
+
+void LinkedGame::look_at_face() {
+  if (face_.look()) note_face();
+}
+
+void LinkedGame::update(const Snapshot& machine, Nanoseconds now, bool keep) {
+  values_ = computed_.add_to(machine.with(frames_.batch(now)));
+  if (keep) history_.add(values_);
 }
 
 /// A line below the overlay, or above it where there is no room.
@@ -155,9 +160,9 @@ void LinkedGame::add_mistake(Scene& scene, Painter& painter) const {
   bounds.height = bottom - bounds.y;
 }
 
-void LinkedGame::redraw(const Snapshot& values, Painter& painter) {
+void LinkedGame::redraw(Painter& painter) {
   if (width_ == 0 || !end_.linked()) return;
-  Scene scene = lay_out(face_.face(), width_, height_, values, history_, painter);
+  Scene scene = lay_out(face_.face(), width_, height_, values_, history_, painter);
   add_mistake(scene, painter);
   if (scene == last_) return;
   link::Slot slot = slot_around(scene.bounds, width_, height_);

@@ -9,7 +9,7 @@
 
 #include "idlemeter/draw.hpp"
 #include "idlemeter/frame_readings.hpp"
-#include "idlemeter/recorder.hpp"
+#include "idlemeter/own_readings.hpp"
 #include "link/meter_end.hpp"
 
 namespace idlemeter::meter {
@@ -47,7 +47,7 @@ class WatchedFace {
   using FileState = std::pair<std::filesystem::file_time_type, std::uintmax_t>;
 
   std::filesystem::path file_;
-  FileState seen_;
+  std::optional<FileState> seen_;
   Face face_;
   std::string mistake_;
 };
@@ -55,7 +55,7 @@ class WatchedFace {
 /// One thread at a time.
 class LinkedGame {
  public:
-  LinkedGame(link::MeterEnd end, std::filesystem::path face);
+  LinkedGame(link::MeterEnd end, std::filesystem::path face, const std::vector<ComputedReading>& computed);
 
   [[nodiscard]] link::MeterEnd& end() { return end_; }
   [[nodiscard]] const link::MeterEnd& end() const { return end_; }
@@ -71,21 +71,27 @@ class LinkedGame {
   [[nodiscard]] std::uint64_t lost() const { return lost_; }
   [[nodiscard]] const LiveFrames& whole() const { return whole_; }
   [[nodiscard]] FrameReadings& frames() { return frames_; }
-  [[nodiscard]] WatchedFace& face() { return face_; }
+  [[nodiscard]] const WatchedFace& face() const { return face_; }
 
   void set_face(const std::filesystem::path& file);
 
-  /// Takes the frames that have come; they go to the recorder too where there is one. Times in it begin at `since`.
-  void drain(Recorder* recorder, Nanoseconds since);
+  /// Takes the frames that have come, and returns those that count.
+  const std::vector<FrameRecord>& drain();
 
-  /// Lays out with these values and hands over a new picture, if it is another than the last.
-  void redraw(const Snapshot& values, Painter& painter);
+  /// Takes the face anew where its file was saved.
+  void look_at_face();
+
+  /// The machine's values with the game's own; kept over time where that is asked for.
+  void update(const Snapshot& machine, Nanoseconds now, bool keep);
+  [[nodiscard]] const Snapshot& values() const { return values_; }
+
+  /// Lays the values out and hands over a new picture, if it is another than the last.
+  void redraw(Painter& painter);
 
   [[nodiscard]] bool has_traces() const { return has_traces_; }
-  [[nodiscard]] History& history() { return history_; }
 
  private:
-  void take(const link::FrameEntry& frame, Recorder* recorder, Nanoseconds since);
+  void take(const link::FrameEntry& frame);
   void note_face();
   void add_mistake(Scene& scene, Painter& painter) const;
 
@@ -96,8 +102,11 @@ class LinkedGame {
   FrameReadings frames_;
   LiveFrames whole_ = LiveFrames::growing();
   WindowChoice window_;
+  ComputedReadings computed_;
+  Snapshot values_;
   History history_;
   std::vector<link::FrameEntry> arrived_;
+  std::vector<FrameRecord> counted_;
   std::uint64_t presents_ = 0, lost_ = 0;
   int width_ = 0, height_ = 0;
   bool has_traces_ = false;

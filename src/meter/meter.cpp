@@ -3,20 +3,21 @@
 #include <fmt/format.h>
 #include <signal.h>
 #include <sys/socket.h>
-#include <sys/stat.h>
 #include <unistd.h>
 
-#include <algorithm>
+#include <cerrno>
 #include <cstdlib>
-#include <ctime>
 #include <list>
 #include <nlohmann/json.hpp>
+#include <optional>
 
 #include "idlemeter/error.hpp"
 #include "link/handover.hpp"
+#include "meter/control.hpp"
 #include "meter/game.hpp"
 #include "meter/keys.hpp"
 #include "meter/loop.hpp"
+#include "meter/recording.hpp"
 #include "sources/private_socket.hpp"
 
 namespace idlemeter {
@@ -24,79 +25,67 @@ namespace {
 
 namespace fs = std::filesystem;
 using meter::LinkedGame;
+using meter::Recording;
 using nlohmann::json;
 
-constexpr unsigned kTick = 33;  // milliseconds
-constexpr Nanoseconds kTextEvery = 100 * kMillisecond, kTraceEvery = 33 * kMillisecond;
-constexpr Nanoseconds kSampleEvery = kSecond / 2;
-constexpr std::size_t kMostGames = 64, kMostClients = 16, kLongestCommand = 64 * 1024;
+constexpr unsigned kTick = 33;  // milliseconds: traces move at this pace
+constexpr Nanoseconds kTextEvery = 100 * kMillisecond;
+constexpr std::size_t kMostGames = 64;
 
 fs::path executable_of(int pid) {
   std::error_code gone;
   return fs::read_symlink(fmt::format("/proc/{}/exe", pid), gone);
 }
 
-std::string text_of(const Snapshot& values, const char* id) {
-  const Snapshot::Entry entry = values.find(id);
-  const auto* text = entry.value == nullptr ? nullptr : std::get_if<std::string>(entry.value);
-  return text == nullptr ? "" : *text;
-}
-
-struct Client {
-  int socket = -1;
-  std::string input;
-};
-
 }  // namespace
 
 struct Meter::State {
   MeterOptions options;
-  fs::path link_path, control_path;
-  int link_socket = -1, control_socket = -1;
+  fs::path link_path;
+  int link_socket = -1;
   meter::Loop loop;
   std::list<LinkedGame> games;
   std::vector<GameReport> over;
-  std::list<Client> clients;
   Painter painter;
   std::unique_ptr<Sampler> sampler;
   std::string sampled;  // what the sampler was told of the game
   Nanoseconds sampled_at = 0;
-  ComputedReadings computed;
   bool visible = true;
-  Nanoseconds text_due = 0, trace_due = 0;
+  Nanoseconds text_due = 0, complained_at = -kSecond;
   std::unique_ptr<meter::Keys> keys;
-
-  struct Recording {
-    std::unique_ptr<Store> store;
-    std::unique_ptr<Recorder> recorder;
-    int pid = 0;
-    Nanoseconds since = 0, until = 0, sample_due = 0;
-  };
+  std::unique_ptr<meter::Control> control;
   std::optional<Recording> recording;
   struct Planned {
     Nanoseconds at = 0;
     double seconds = 0;
   };
   std::optional<Planned> planned;
-  int marks = 0;
 
-  explicit State(MeterOptions o)
-      : options(std::move(o)), computed(options.settings.computed), visible(options.visible) {}
+  explicit State(MeterOptions o) : options(std::move(o)), visible(options.visible) {}
 
   void log(const std::string& line) const {
     if (options.log) options.log(line);
+  }
+
+  /// For the loop, which nothing may leave by throwing: what goes wrong is told, at most once a second.
+  template <typename F>
+  std::function<void()> guarded(F call) {
+    return [this, call] {
+      try {
+        call();
+      } catch (const std::exception& error) {
+        if (link::now() - complained_at < kSecond) return;
+        complained_at = link::now();
+        log(error.what());
+      }
+    };
   }
 
   // Keys.
 
   /// A display that has none, or goes away, is said in the log; commands do the same.
   void listen_to_keys() {
-    const auto doing = [this](const char* command) {
-      return [this, command] {
-        const json answer = obey(command);
-        if (answer.contains("error")) log(answer.value("error", ""));
-      };
-    };
+    const auto doing = [this](const char* command) { return [this, command] { (void)act(json::parse(command)); }; };
     const KeyChoices& chosen = options.settings.keys;
     std::map<std::string, std::function<void()>> bindings = {{chosen.show, doing(R"({"do": "toggle"})")},
                                                              {chosen.clear, doing(R"({"do": "clear"})")},
@@ -106,15 +95,15 @@ struct Meter::State {
     bindings.erase("");
     try {
       keys = std::make_unique<meter::Keys>(bindings);
-      loop.watch(keys->descriptor(), [this] {
-        if (keys->hear()) return;
-        loop.unwatch(keys->descriptor());
-        keys.reset();
-        log("the display for keys is gone");
-      });
     } catch (const Error& error) {
-      log(error.what());
+      return log(error.what());
     }
+    loop.watch(keys->descriptor(), guarded([this] {
+                 if (keys->hear()) return;
+                 loop.unwatch(keys->descriptor());
+                 keys.reset();
+                 log("the display for keys is gone");
+               }));
   }
 
   // Links.
@@ -123,24 +112,19 @@ struct Meter::State {
     const int socket = ::accept4(link_socket, nullptr, nullptr, SOCK_CLOEXEC | SOCK_NONBLOCK);
     if (socket < 0) return;
     link::MeterEnd end(socket);
-    if (!link::peer_is_mine(socket) || games.size() >= kMostGames) return;
-    games.emplace_back(std::move(end), face_file(end_pid(socket)));
+    if (games.size() >= kMostGames) return;
+    const fs::path face = face_file(end.pid());
+    games.emplace_back(std::move(end), face, options.settings.computed);
     LinkedGame& game = games.back();
-    loop.watch(socket, [this, &game] {
-      if (game.end().receive()) return;
-      if (!game.end().linked() || !is_alive(game)) return leave(game);
-      game.cut_off();
-      loop.unwatch(game.end().socket());
-    });
+    loop.watch(socket, guarded([this, &game] {
+                 if (game.end().receive()) return;
+                 if (!game.end().linked() || !is_alive(game)) return leave(game);
+                 game.cut_off();
+                 loop.unwatch(game.end().socket());
+               }));
   }
 
-  static int end_pid(int socket) {
-    ucred peer{};
-    socklen_t size = sizeof peer;
-    return ::getsockopt(socket, SOL_SOCKET, SO_PEERCRED, &peer, &size) == 0 ? peer.pid : 0;
-  }
-
-  fs::path face_file(int pid) {
+  fs::path face_file(int pid) const {
     try {
       return options.file_of(options.face_of(executable_of(pid)));
     } catch (const std::exception& error) {
@@ -169,8 +153,8 @@ struct Meter::State {
   }
 
   void leave(LinkedGame& game) {
-    game.drain(recorder_of(game), recording ? recording->since : 0);
-    if (recording && recording->pid == game.end().pid()) stop_recording();
+    drain(game);
+    if (is_recorded(game)) stop_recording();
     if (game.presents() > 0) over.push_back(report(game, true));
     loop.unwatch(game.end().socket());
     games.remove_if([&](const LinkedGame& one) { return &one == &game; });
@@ -185,6 +169,17 @@ struct Meter::State {
     return found;
   }
 
+  /// Takes the frames that have come, for the recording too.
+  void drain(LinkedGame& game) {
+    const std::vector<FrameRecord>& frames = game.drain();
+    if (!is_recorded(game)) return;
+    try {
+      recording->add(frames);
+    } catch (const std::exception& error) {  // the disk is full: the game and its overlay go on
+      give_up_recording(error.what());
+    }
+  }
+
   // Readings.
 
   void sample_for(const LinkedGame& game) {
@@ -195,86 +190,89 @@ struct Meter::State {
     sampled = key;
     sampled_at = now;
     sampler.reset();
-    sampler = std::make_unique<Sampler>(sources_with(options.settings, {.game = facts}),
+    sampler = std::make_unique<Sampler>(sources_for(facts),
                                         SamplerOptions{.pace = options.settings.pace, .paces = options.settings.paces});
   }
 
-  Snapshot values_for(LinkedGame& game, Nanoseconds now) {
+  /// Without the feed where another meter listens to it.
+  Sources sources_for(const GameFacts& facts) {
+    try {
+      return sources_with(options.settings, {.game = facts});
+    } catch (const Error& error) {
+      log(error.what());
+      options.settings.feed.reset();
+      return sources_with(options.settings, {.game = facts});
+    }
+  }
+
+  [[nodiscard]] Snapshot machine_values(Nanoseconds now) const {
     const Snapshot machine = sampler == nullptr ? Snapshot(now, {}) : sampler->snapshot();
-    return computed.add_to(machine.with(game.frames().batch(now)).with(marks_batch(now)));
+    return recording ? machine.with(marks_batch(now)) : machine;
   }
 
   [[nodiscard]] std::shared_ptr<const Batch> marks_batch(Nanoseconds now) const {
     static const auto list = std::make_shared<const ReadingList>(
         std::vector<ReadingInfo>{{"recording.marks", "Marks set in the recording", "Marks", "Game", DeviceKind::frames,
                                   Unit::none, "the user", 0}});
-    return std::make_shared<const Batch>(Batch{list, {static_cast<double>(marks)}, now});
+    return std::make_shared<const Batch>(Batch{list, {static_cast<double>(recording->marks())}, now});
   }
 
   // Recording.
 
-  Recorder* recorder_of(const LinkedGame& game) {
-    return recording && recording->pid == game.end().pid() ? recording->recorder.get() : nullptr;
-  }
+  [[nodiscard]] bool is_recorded(const LinkedGame& game) const { return recording && &recording->game() == &game; }
 
-  void start_recording(double seconds) {
-    LinkedGame* game = main_game();
-    if (recording || game == nullptr) return;
+  void start_recording(LinkedGame& game, double seconds) {
+    constexpr auto kPatience = std::chrono::milliseconds(250);  // for the machine's names, in a game's first moment
+    sample_for(game);
+    sampler->wait(1, kPatience);
+    drain(game);
     const Nanoseconds now = link::now();
-    game->drain(nullptr, 0);
-    Recording started;
-    started.store = std::make_unique<Store>(options.store);
-    RunDetails details;
-    details.game = game->name();
-    const Snapshot values = values_for(*game, now);
-    const std::pair<const char*, const char*> kFacts[] = {{"Processor", "cpu.name"}, {"GPU", "gpu.name"}};
-    for (const auto& [name, id] : kFacts) {
-      if (const std::string text = text_of(values, id); !text.empty()) details.facts[name] = text;
-    }
-    details.facts["Picture"] = game->picture();
-    details.facts["Graphics API"] = game->api();
-    started.recorder = std::make_unique<Recorder>(*started.store, details, [] { return link::now(); });
-    started.pid = game->end().pid();
-    started.since = now;
-    started.until = seconds > 0 ? now + static_cast<Nanoseconds>(seconds * kSecond) : 0;
-    recording = std::move(started);
-    marks = 0;
-    game->frames().begin_recording(now);
-    log(fmt::format("recording '{}' as run {} in {}", game->name(), recording->recorder->id(), options.store.string()));
+    recording.emplace(options.store, game, machine_values(now), seconds, now);
+    log(fmt::format("recording '{}' as run {} in {}", game.name(), recording->id(), options.store.string()));
   }
 
   std::int64_t stop_recording() {
-    if (!recording) return 0;
-    std::int64_t id = recording->recorder->id();
-    try {
-      id = recording->recorder->finish();
-      log(fmt::format("run {} is recorded", id));
-    } catch (const std::exception& error) {
-      log(error.what());
-    }
-    for (LinkedGame& game : games) {
-      if (game.end().pid() == recording->pid) game.frames().end_recording(link::now());
-    }
-    recording.reset();
+    const std::int64_t id = recording->id();
+    recording->finish();
+    end_recording();
+    log(fmt::format("run {} is recorded", id));
     return id;
   }
 
-  void record_samples(Nanoseconds now) {
-    if (planned && now >= planned->at && main_game() != nullptr) {
+  void give_up_recording(const char* why) {
+    log(fmt::format("run {} ends here: {}", recording->id(), why));
+    end_recording();
+  }
+
+  void end_recording() {
+    recording->game().frames().end_recording(link::now());
+    recording.reset();
+  }
+
+  /// Begins, goes on and ends as it was planned.
+  void record(Nanoseconds now) {
+    LinkedGame* game = main_game();
+    if (planned && now >= planned->at && game != nullptr && !recording) {
       const double seconds = planned->seconds;
       planned.reset();
-      start_recording(seconds);
+      start_recording(*game, seconds);
     }
     if (!recording) return;
-    if (recording->until > 0 && now >= recording->until) {
-      stop_recording();
-      return;
+    try {
+      if (recording->is_over(now)) {
+        stop_recording();
+      } else {
+        recording->add(recording->game().values(), now);
+      }
+    } catch (const std::exception& error) {
+      if (recording) give_up_recording(error.what());
     }
-    if (now < recording->sample_due) return;
-    recording->sample_due = now + kSampleEvery;
-    for (LinkedGame& game : games) {
-      if (game.end().pid() == recording->pid) recording->recorder->add(now - recording->since, values_for(game, now));
-    }
+  }
+
+  void plan(double seconds, double after) {
+    if (!(seconds >= 0 && seconds <= 86'400 && after >= 0 && after <= 86'400))
+      throw Error("a recording takes and waits for up to a day");
+    planned = Planned{link::now() + static_cast<Nanoseconds>(after * kSecond), seconds};
   }
 
   // The loop.
@@ -283,83 +281,47 @@ struct Meter::State {
     const Nanoseconds now = link::now();
     leave_the_dead();
     for (LinkedGame& game : games) {
-      try {
-        game.drain(recorder_of(game), recording ? recording->since : 0);
-      } catch (const std::exception& error) {  // the store: the disk is full
-        log(error.what());
-        recording.reset();
-      }
+      drain(game);
       game.end().beat(now);
       game.end().show(visible);
     }
     if (LinkedGame* game = main_game()) sample_for(*game);
-    try {
-      record_samples(now);
-    } catch (const std::exception& error) {
-      log(error.what());
-      recording.reset();
-    }
     redraw(now);
+    record(now);
   }
 
+  /// Texts and what is hidden at their pace, traces at each tick.
   void redraw(Nanoseconds now) {
-    const bool text = now >= text_due, traces = now >= trace_due;
+    const bool text = now >= text_due;
     if (text) text_due = now + kTextEvery - kTick * kMillisecond / 2;
-    if (traces) trace_due = now + kTraceEvery - kTick * kMillisecond / 2;
     for (LinkedGame& game : games) {
-      if (game.presents() == 0 || !(text || (traces && game.has_traces()))) continue;
-      const Snapshot values = values_for(game, now);
-      if (text) game.history().add(values);
-      if (visible) game.redraw(values, painter);
+      if (text) game.look_at_face();
+      if (game.presents() == 0 || !(text || (visible && game.has_traces()))) continue;
+      game.update(machine_values(now), now, text);
+      if (visible) game.redraw(painter);
     }
   }
 
   // Commands.
 
-  void accept_client() {
-    const int socket = ::accept4(control_socket, nullptr, nullptr, SOCK_CLOEXEC | SOCK_NONBLOCK);
-    if (socket < 0) return;
-    if (!link::peer_is_mine(socket) || clients.size() >= kMostClients) {
-      ::close(socket);
-      return;
-    }
-    clients.push_back({socket, {}});
-    Client& client = clients.back();
-    loop.watch(socket, [this, &client] { hear(client); });
-  }
-
-  void hear(Client& client) {
-    char buffer[4096];
-    const ssize_t got = ::recv(client.socket, buffer, sizeof buffer, MSG_DONTWAIT);
-    if (got < 0 && (errno == EAGAIN || errno == EINTR)) return;
-    if (got > 0) client.input.append(buffer, static_cast<std::size_t>(got));
-    for (std::size_t end; (end = client.input.find('\n')) != std::string::npos;) {
-      const std::string answer =
-          obey(client.input.substr(0, end)).dump(-1, ' ', false, json::error_handler_t::replace) + "\n";
-      client.input.erase(0, end + 1);
-      (void)!::send(client.socket, answer.data(), answer.size(), MSG_NOSIGNAL | MSG_DONTWAIT);
-    }
-    if (got > 0 && client.input.size() < kLongestCommand) return;
-    loop.unwatch(client.socket);
-    ::close(client.socket);
-    clients.remove_if([&](const Client& one) { return &one == &client; });
-  }
-
-  json obey(const std::string& line) {
-    const json command = json::parse(line, nullptr, false);
-    if (!command.is_object() || !command.value("do", json()).is_string())
-      return {{"error", "not a command; send an object like {\"do\": \"state\"}"}};
+  std::string obey(const std::string& line) {
+    json answer;
     try {
-      return act(command, command["do"]);
+      const json command = json::parse(line, nullptr, false);
+      if (!command.is_object() || !command.value("do", json()).is_string())
+        throw Error("not a command", "", "send an object like {\"do\": \"state\"}");
+      answer = act(command);
     } catch (const std::exception& error) {
-      return {{"error", error.what()}};
+      answer = {{"error", error.what()}};
     }
+    return answer.dump(-1, ' ', false, json::error_handler_t::replace);
   }
 
-  json act(const json& command, const std::string& what) {
+  json act(const json& command) {
+    const std::string what = command["do"];
     if (what == "show" || what == "hide" || what == "toggle") {
       visible = what == "show" || (what == "toggle" && !visible);
-      text_due = trace_due = 0;
+      text_due = 0;
       tick();
       return {{"ok", true}, {"visible", visible}};
     }
@@ -369,78 +331,73 @@ struct Meter::State {
     }
     if (what == "mark") return mark();
     if (what == "face") return choose_face(command.value("name", std::string()));
-    if (what == "record") return record(command);
+    if (what == "record") return change_recording(command);
     if (what == "state") return state();
     throw Error(fmt::format("'{}' is nothing that a meter does", what));
   }
 
   json mark() {
     if (!recording) throw Error("no recording is at work", "", "start one with 'idlemeter tell record'");
-    ++marks;
-    recording->sample_due = 0;
-    record_samples(link::now());
+    const int marks = recording->mark();
+    text_due = 0;
+    tick();
     return {{"ok", true}, {"marks", marks}};
   }
 
-  /// Of the face that is shown; the last one's where it is none of them.
-  std::size_t place_of_face() {
+  /// The one behind the face that is shown; the first where it is none of them.
+  [[nodiscard]] std::string next_face() {
+    if (options.faces.empty()) throw Error("there is no other face");
     const LinkedGame* game = main_game();
     for (std::size_t i = 0; game != nullptr && i < options.faces.size(); ++i) {
-      if (options.file_of(options.faces[i]) == games.front().face().file()) return i;
+      if (options.file_of(options.faces[i]) == game->face().file())
+        return options.faces[(i + 1) % options.faces.size()];
     }
-    return options.faces.size() - 1;
+    return options.faces.front();
   }
 
   json choose_face(std::string name) {
-    if (name.empty()) {
-      if (options.faces.empty()) throw Error("there is no other face");
-      name = options.faces[(place_of_face() + 1) % options.faces.size()];
-    }
+    if (name.empty()) name = next_face();
     const fs::path file = options.file_of(name);
     (void)load_face(file);
     for (LinkedGame& game : games) game.set_face(file);
     return {{"ok", true}, {"face", name}};
   }
 
-  json record(const json& command) {
+  json change_recording(const json& command) {
     const std::string what = command.value("what", "toggle");
     if (what == "stop" || (what == "toggle" && recording)) {
       planned.reset();
       if (!recording) throw Error("no recording is at work");
       return {{"ok", true}, {"run", stop_recording()}};
     }
-    if (recording) throw Error(fmt::format("run {} is being recorded", recording->recorder->id()), "", "stop it first");
+    if (recording) throw Error(fmt::format("run {} is being recorded", recording->id()), "", "stop it first");
     plan(command.value("for", 0.0), command.value("after", 0.0));
-    record_samples(link::now());
+    record(link::now());
     json answer = {{"ok", true}};
-    if (recording) answer["run"] = recording->recorder->id();
+    if (recording) answer["run"] = recording->id();
     return answer;
   }
 
-  void plan(double seconds, double after) {
-    if (!(seconds >= 0 && seconds <= 86'400 && after >= 0 && after <= 86'400))
-      throw Error("a recording takes and waits for up to a day");
-    planned = Planned{link::now() + static_cast<Nanoseconds>(after * kSecond), seconds};
+  static json state_of(LinkedGame& game) {
+    const Summary summary = game.whole().summary();
+    json one = {{"pid", game.end().pid()},
+                {"name", game.name()},
+                {"api", game.api()},
+                {"picture", game.picture()},
+                {"frames", game.presents()},
+                {"lost", game.lost()},
+                {"face", game.face().file().string()}};
+    if (summary.average_rate) one["average_fps"] = *summary.average_rate;
+    if (const Low* low = summary.low(Share{10'000})) one["low_1_percent_fps"] = low->rate;
+    if (!game.face().mistake().empty()) one["mistake"] = game.face().mistake();
+    return one;
   }
 
   json state() {
     json list = json::array();
-    for (LinkedGame& game : games) {
-      const Summary summary = game.whole().summary();
-      json one = {{"pid", game.end().pid()},
-                  {"name", game.name()},
-                  {"api", game.api()},
-                  {"picture", game.picture()},
-                  {"frames", game.presents()},
-                  {"lost", game.lost()},
-                  {"face", game.face().file().string()}};
-      if (summary.average_rate) one["average_fps"] = *summary.average_rate;
-      if (const Low* low = summary.low(Share{10'000})) one["low_1_percent_fps"] = low->rate;
-      if (!game.face().mistake().empty()) one["mistake"] = game.face().mistake();
-      list.push_back(std::move(one));
-    }
+    for (LinkedGame& game : games) list.push_back(state_of(game));
     json answer = {{"ok", true}, {"pid", ::getpid()}, {"visible", visible}, {"games", list}};
-    if (recording) answer["recording"] = {{"run", recording->recorder->id()}, {"pid", recording->pid}};
+    if (recording) answer["recording"] = {{"run", recording->id()}, {"pid", recording->game().end().pid()}};
     return answer;
   }
 };
@@ -449,31 +406,25 @@ Meter::Meter(MeterOptions options) : state_(std::make_unique<State>(std::move(op
   State& s = *state_;
   const std::string name = s.options.socket.empty() ? fmt::format("{}.link", ::getpid()) : s.options.socket;
   s.link_path = s.options.folder / name;
-  s.control_path = s.options.folder / fmt::format("{}.control", ::getpid());
   s.link_socket = sources::listen_privately(s.link_path);
-  s.control_socket = sources::listen_privately(s.control_path);
-  s.loop.watch(s.link_socket, [this] { state_->accept_probe(); });
-  s.loop.watch(s.control_socket, [this] { state_->accept_client(); });
+  s.control = std::make_unique<meter::Control>(s.loop, s.options.folder / fmt::format("{}.control", ::getpid()),
+                                               [this](const std::string& line) { return state_->obey(line); });
+  s.loop.watch(s.link_socket, s.guarded([this] { state_->accept_probe(); }));
   s.listen_to_keys();
-  s.loop.every(kTick, [this] { state_->tick(); });
+  s.loop.every(kTick, s.guarded([this] { state_->tick(); }));
 }
 
 Meter::~Meter() {
   State& s = *state_;
-  s.stop_recording();
-  for (const Client& client : s.clients) {
-    s.loop.unwatch(client.socket);
-    ::close(client.socket);
-  }
+  s.guarded([&] {
+    if (s.recording) s.stop_recording();
+  })();
   for (LinkedGame& game : s.games) s.loop.unwatch(game.end().socket());
   if (s.keys != nullptr) s.loop.unwatch(s.keys->descriptor());
-  for (int socket : {s.link_socket, s.control_socket}) {
-    s.loop.unwatch(socket);
-    ::close(socket);
-  }
+  s.loop.unwatch(s.link_socket);
+  ::close(s.link_socket);
   std::error_code gone;
   fs::remove(s.link_path, gone);
-  fs::remove(s.control_path, gone);
 }
 
 fs::path Meter::link_socket() const { return state_->link_path; }
@@ -483,55 +434,15 @@ void Meter::stop() { state_->loop.stop(); }
 bool Meter::has_games() const { return !state_->games.empty(); }
 void Meter::record(double seconds, double after) { state_->plan(seconds, after); }
 
-std::vector<GameReport> Meter::reports() const {
+std::vector<GameReport> Meter::reports() {
   std::vector<GameReport> all = state_->over;
   for (LinkedGame& game : state_->games) {
-    game.drain(state_->recorder_of(game), state_->recording ? state_->recording->since : 0);
+    state_->drain(game);
     if (game.presents() > 0) all.push_back(State::report(game, false));
   }
   return all;
 }
 
-fs::path meter_folder() {
-  const char* runtime = std::getenv("XDG_RUNTIME_DIR");
-  if (runtime != nullptr && *runtime == '/') return fs::path(runtime) / "idlemeter";
-  return fmt::format("/tmp/idlemeter-{}", ::geteuid());
-}
-
-std::vector<RunningMeter> running_meters(const fs::path& folder) {
-  std::vector<RunningMeter> meters;
-  std::error_code absent;
-  for (const fs::directory_entry& entry : fs::directory_iterator(folder, absent)) {
-    const fs::path& path = entry.path();
-    const int pid = std::atoi(path.stem().c_str());
-    if (path.extension() != ".control" || pid <= 0) continue;
-    const int socket = link::connect_to(path.c_str());
-    if (socket < 0) continue;
-    ::close(socket);
-    meters.push_back({pid, path});
-  }
-  std::sort(meters.begin(), meters.end(), [](const auto& a, const auto& b) { return a.pid < b.pid; });
-  return meters;
-}
-
-std::string tell_meter(const fs::path& control_socket, const std::string& command) {
-  const int socket = link::connect_to(control_socket.c_str());
-  if (socket < 0) throw Error("no meter answers", control_socket.string());
-  const std::string line = command + "\n";
-  std::string answer;
-  const Nanoseconds end = link::now() + 2 * kSecond;
-  bool sent = ::send(socket, line.data(), line.size(), MSG_NOSIGNAL) == static_cast<ssize_t>(line.size());
-  while (sent && answer.find('\n') == std::string::npos && link::now() < end) {
-    char buffer[4096];
-    const ssize_t got = ::recv(socket, buffer, sizeof buffer, MSG_DONTWAIT);
-    if (got > 0) answer.append(buffer, static_cast<std::size_t>(got));
-    if (got == 0) break;
-    if (got < 0) ::usleep(2'000);
-  }
-  ::close(socket);
-  if (answer.find('\n') == std::string::npos)
-    throw Error("the meter doesn't answer", control_socket.string(), "it may be stopped: 'kill -CONT' its process");
-  return answer.substr(0, answer.find('\n'));
-}
+fs::path meter_folder() { return sources::runtime_folder(); }
 
 }  // namespace idlemeter

@@ -143,6 +143,7 @@ struct FrameReadings::State {
   std::vector<Stretch> stretches;  // the recording's first
   LiveFrames recent = LiveFrames::sliding(kSecond / 2);
   FrameRecord newest;
+  FrameRecord timed;  // the newest whose GPU work is known: drivers tell of it late, and not of each
   std::shared_ptr<const ReadingList> list;
 
   Stretch& recorded_stretch() { return stretches.front(); }
@@ -207,6 +208,7 @@ void FrameReadings::add(const FrameRecord& frame) {
   }
   state_->recent.add(frame.interval);
   state_->newest = frame;
+  if (frame.gpu_work > 0) state_->timed = frame;
 }
 
 void FrameReadings::clear() {
@@ -237,7 +239,8 @@ std::shared_ptr<const Batch> FrameReadings::batch(Nanoseconds now) const {
   batch->values = {
       scaled(state_->recent.summary({{}, {}, {}}).average_rate, 1),
       milliseconds(state_->newest.interval, kNoFrames),
-      milliseconds(state_->newest.gpu_work, "the graphics driver tells no GPU time"),
+      milliseconds(state_->newest.at - state_->timed.at <= kSecond ? state_->timed.gpu_work : -1,
+                   "the graphics driver tells no GPU time"),
       std::string(kStates[static_cast<int>(state_->recording)]),
       state_->recording_time(now),
   };

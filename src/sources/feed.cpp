@@ -252,10 +252,6 @@ class FeedSource : public Source {
 
 std::unique_ptr<Source> feed_source(const FeedOptions& options) { return std::make_unique<FeedSource>(options); }
 
-std::filesystem::path usual_feed_socket() {
-  const char* runtime = std::getenv("XDG_RUNTIME_DIR");
-  if (runtime != nullptr && *runtime == '/') return std::filesystem::path(runtime) / "idlemeter/feed.sock";
-  return fmt::format("/tmp/idlemeter-{}/feed.sock", ::geteuid());
-}
+std::filesystem::path usual_feed_socket() { return sources::runtime_folder() / "feed.sock"; }
 
 }  // namespace idlemeter

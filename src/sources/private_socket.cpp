@@ -8,6 +8,8 @@
 #include <unistd.h>
 
 #include <cerrno>
+#include <cstdlib>
+#include <string>
 
 #include "idlemeter/error.hpp"
 
@@ -63,6 +65,12 @@ int listen_privately(const fs::path& socket) {
   const int error = errno;
   if (listening >= 0) ::close(listening);
   throw Error(std::string("cannot listen: ") + ::strerror(error), socket.string());
+}
+
+fs::path runtime_folder() {
+  const char* runtime = std::getenv("XDG_RUNTIME_DIR");
+  if (runtime != nullptr && *runtime == '/') return fs::path(runtime) / "idlemeter";
+  return "/tmp/idlemeter-" + std::to_string(::geteuid());
 }
 
 bool peer_is_this_user(int connection) {

@@ -10,6 +10,9 @@ namespace idlemeter::sources {
 /// is open to others.
 [[nodiscard]] int listen_privately(const std::filesystem::path& socket);
 
+/// For the user's sockets: $XDG_RUNTIME_DIR/idlemeter, else /tmp/idlemeter-UID.
+[[nodiscard]] std::filesystem::path runtime_folder();
+
 /// True where the process at the other end runs under this user or as root.
 bool peer_is_this_user(int connection);
 

@@ -1,0 +1,55 @@
+#include "meter/recording.hpp"
+
+#include "link/handover.hpp"
+#include "meter/game.hpp"
+
+namespace idlemeter::meter {
+namespace {
+
+constexpr Nanoseconds kValuesEvery = kSecond / 2;
+
+RunDetails details_of(const LinkedGame& game, const Snapshot& values) {
+  RunDetails details;
+  details.game = game.name();
+  details.facts = {{"Picture", game.picture()}, {"Graphics API", game.api()}};
+  const std::pair<const char*, const char*> kFacts[] = {{"Processor", "cpu.name"}, {"GPU", "gpu.name"}};
+  for (const auto& [name, id] : kFacts) {
+    const Snapshot::Entry entry = values.find(id);
+    const auto* text = entry.value == nullptr ? nullptr : std::get_if<std::string>(entry.value);
+    if (text != nullptr) details.facts[name] = *text;
+  }
+  return details;
+}
+
+}  // namespace
+
+Recording::Recording(const std::filesystem::path& store, LinkedGame& game, const Snapshot& values, double seconds,
+                     Nanoseconds now)
+    : store_(store),
+      game_(game),
+      recorder_(store_, details_of(game, values), &link::now),
+      since_(now),
+      until_(seconds > 0 ? now + static_cast<Nanoseconds>(seconds * kSecond) : 0) {
+  game_.frames().begin_recording(now);
+}
+
+void Recording::add(const std::vector<FrameRecord>& frames) {
+  for (FrameRecord frame : frames) {
+    if (frame.at < since_) continue;
+    frame.at -= since_;
+    recorder_.add(frame);
+  }
+}
+
+void Recording::add(const Snapshot& values, Nanoseconds now) {
+  if (now < values_due_) return;
+  values_due_ = now + kValuesEvery;
+  recorder_.add(now - since_, values);
+}
+
+int Recording::mark() {
+  values_due_ = 0;
+  return ++marks_;
+}
+
+}  // namespace idlemeter::meter
