@@ -80,6 +80,26 @@ TEST_F(Link, CarriesFramesOneWayAndPicturesTheOther) {
   EXPECT_EQ(probe.picture().pixels, nullptr) << "a meter that gives no sign";
 }
 
+TEST_F(Link, ANewMetersFirstPictureIsAnother) {
+  ProbeEnd probe;
+  std::vector<std::uint64_t> ids;
+  for (std::int64_t later : {0, 10, 20}) {  // seconds: the probe looks for another meter once it misses the one before
+    const std::int64_t start = now() + later * 1'000'000'000;
+    for (std::int64_t i = 0; i < 3; ++i) probe.add(frame(start + i * 1'000'000'000), Api::opengl, 4, 5);
+    MeterEnd meter(accept());
+    ASSERT_TRUE(meter.receive());
+    probe.add(frame(start + 5'000'000'000), Api::opengl, 4, 5);
+    (void)meter.begin_picture();
+    meter.publish({0, 0, 1, 1});
+    meter.show(true);
+    meter.beat(start + 5'000'000'000);
+    ids.push_back(probe.picture().id);
+  }
+  EXPECT_NE(ids[0], 0u);
+  EXPECT_NE(ids[0], ids[1]);
+  EXPECT_NE(ids[1], ids[2]);
+}
+
 TEST_F(Link, WhatIsOverwrittenIsCounted) {
   ProbeEnd probe;
   MeterEnd meter = greet(probe);

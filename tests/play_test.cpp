@@ -168,10 +168,20 @@ TEST(Play, AgreesWithAProgramThatMeasuresItself) {
 
 TEST(Play, LeavesTheGamesStateAndItsErrorsAlone) {
   const Session session;
-  for (const char* api : {"compat", "old", "core", "es2", "es3"}) {
+  const struct {
+    const char* environment;
+    const char* api;
+    const char* seen;
+  } cases[] = {{"", "compat", "OpenGL 4"},
+               {"env MESA_GL_VERSION_OVERRIDE=2.1 ", "old", "OpenGL 2.1"},
+               {"", "core", "OpenGL 4"},
+               {"env MESA_GLES_VERSION_OVERRIDE=2.0 ", "es2", "OpenGL ES 2.0"},
+               {"", "es3", "OpenGL ES 3"}};
+  for (const auto& [environment, api, seen] : cases) {
     for (const char* way : {"", " --odd"}) {
-      const Outcome outcome =
-          session.play(std::string(kStill) + " --pause 3 --frames 200 --api " + api + way, "--face everything");
+      const Outcome outcome = session.play(
+          std::string(environment) + kStill + " --pause 3 --frames 200 --api " + api + way, "--face everything");
+      EXPECT_NE(outcome.text.find(seen), std::string::npos) << outcome.text;
       EXPECT_EQ(outcome.status, 0) << api << way << '\n' << outcome.text;
       EXPECT_NE(outcome.text.find("presented 200\nright"), std::string::npos) << api << way << '\n' << outcome.text;
     }
@@ -282,8 +292,12 @@ void expect_nothing(const Session& session, const std::string& what) {
 TEST(Play, BlendsExactlyAndTouchesNothingElse) {
   const Session session;
   session.folder.file("boxes.toml", kBoxes);
-  for (const char* api : {"compat", "old", "core", "es2", "es3", "compat --odd", "core --odd", "es2 --odd"}) {
-    Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000 --api " + api, "--face boxes.toml");
+  const std::string old = "env MESA_GL_VERSION_OVERRIDE=2.1 MESA_GLES_VERSION_OVERRIDE=2.0 ";
+  const std::pair<std::string, const char*> cases[] = {{"", "compat"},     {old, "old"},       {"", "core"},
+                                                       {old, "es2"},       {"", "es3"},        {"", "compat --odd"},
+                                                       {"", "core --odd"}, {old, "old --odd"}, {old, "es2 --odd"}};
+  for (const auto& [environment, api] : cases) {
+    Playing playing(session, environment + kStill + " --pause 5 --frames 100000 --api " + api, "--face boxes.toml");
     session.wait_for(has_frames);
     expect_boxes(session, api);
   }
@@ -312,10 +326,41 @@ TEST(Play, ObeysAndRecords) {
   EXPECT_EQ(store.runs()[0].details.game, "still_game");
   EXPECT_TRUE(store.runs()[0].finished);
   EXPECT_NEAR(static_cast<double>(store.runs()[0].length) / kSecond, 1.5, 0.3);
+  EXPECT_EQ(store.runs()[0].details.facts.at("Picture"), "320x240");
+  EXPECT_NE(store.runs()[0].details.facts.at("Processor"), "");
+  bool timed = false;
+  for (const FrameRecord& frame : store.frames(1)) timed |= frame.gpu_work > 0 && frame.gpu_work < kSecond;
+  EXPECT_TRUE(timed) << "the GPU's work on some frames";
   bool marked = false;
   for (const RunSeries& series : store.series(1))
     marked |= series.info.id == "recording.marks" && number(series.values.back()) == 1;
   EXPECT_TRUE(marked);
+}
+
+TEST(Play, TwoMetersGoOnWhereOneFeedIsTaken) {
+  const Session session;
+  session.folder.file("settings.toml", "[feed]\n");
+  Playing first(session, std::string(kStill) + " --pause 5 --frames 100000", "--settings settings.toml");
+  session.wait_for(has_frames);
+  const Outcome second = session.play(std::string(kStill) + " --pause 5 --frames 200", "--settings settings.toml");
+  EXPECT_NE(second.text.find(": 200 frames"), std::string::npos) << second.text;
+  EXPECT_NE(
+      testing::text_of(session.folder / ".local/state/idlemeter/meter.log").find("another meter listens here already"),
+      std::string::npos);
+  session.wait_for(has_frames);
+}
+
+TEST(Play, RecordsFromTheStartForASetTime) {
+  const Session session;
+  const Outcome outcome =
+      session.play(std::string(kStill) + " --pause 5 --frames 400", "--record --for 1 --store mine.db");
+  EXPECT_EQ(outcome.status, 0) << outcome.text;
+  const Store store(session.folder / "mine.db", Store::Mode::existing);
+  ASSERT_EQ(store.runs().size(), 1u);
+  EXPECT_TRUE(store.runs()[0].finished);
+  EXPECT_NEAR(static_cast<double>(store.runs()[0].length) / kSecond, 1, 0.3);
+  EXPECT_EQ(session.play(std::string(kStill) + " --frames 100", "--record --store settings.toml/x.db").status, 0)
+      << "a store that can't be written is no reason for a game to end";
 }
 
 TEST(Play, KeysWorkWhoeverHasTheKeyboard) {

@@ -169,6 +169,19 @@ TEST(FrameReadings, CoverTheSpansThatAreAskedFor) {
   EXPECT_EQ(value("frame.average"), -2);
 }
 
+TEST(FrameReadings, GpuWorkStaysForASecondWhereADriverTellsOfItNowAndThen) {
+  FrameReadings frames;
+  const auto gpu = [&] {
+    const Snapshot values(0, {frames.batch(0)});
+    return number(*values.find("frame.gpu").value);
+  };
+  frames.add({kSecond, 10 * kMillisecond, 4 * kMillisecond});
+  frames.add({2 * kSecond, 10 * kMillisecond, -1});
+  EXPECT_EQ(gpu(), 4);
+  frames.add({2 * kSecond + 1, 10 * kMillisecond, -1});
+  EXPECT_FALSE(gpu());
+}
+
 TEST(FrameReadings, AreProvisionalWhileThereAreTooFewFramesForTheirShare) {
   FrameReadings frames({"frame.percentile@50%"});
   const auto provisional = [&](const char* id) { return Snapshot(0, {frames.batch(0)}).find(id).provisional; };

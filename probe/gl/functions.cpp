@@ -32,10 +32,7 @@ bool Gl::load(Find find) {
   // GetProcAddress answers for calls that the context doesn't have too: the version decides.
   const bool modern = version >= 30, blend_indexed = es ? version >= 32 : version >= 40;
   if (!modern) GenVertexArrays = nullptr;
-  if (es ? version < 30 : version < 33) {
-    BindSampler = nullptr;
-    VertexAttribDivisor = nullptr;
-  }
+  if (es ? version < 30 : version < 33) BindSampler = nullptr;
   if (es ? version < 32 : version < 30) {
     IsEnabledi = nullptr;
     ColorMaski = nullptr;

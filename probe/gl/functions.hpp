@@ -12,7 +12,6 @@ using Find = void* (*)(const char* name);
 #define IDLEMETER_GL(X)                                                                                \
   X(GetString, const GLubyte*, (GLenum))                                                               \
   X(GetIntegerv, void, (GLenum, GLint*))                                                               \
-  X(GetFloatv, void, (GLenum, GLfloat*))                                                               \
   X(GetBooleanv, void, (GLenum, GLboolean*))                                                           \
   X(IsEnabled, GLboolean, (GLenum))                                                                    \
   X(Enable, void, (GLenum))                                                                            \
@@ -58,7 +57,6 @@ using Find = void* (*)(const char* name);
   X(GenVertexArrays, void, (GLsizei, GLuint*))                              \
   X(BindVertexArray, void, (GLuint))                                        \
   X(BindSampler, void, (GLuint, GLuint))                                    \
-  X(VertexAttribDivisor, void, (GLuint, GLuint))                            \
   X(IsEnabledi, GLboolean, (GLenum, GLuint))                                \
   X(Enablei, void, (GLenum, GLuint))                                        \
   X(Disablei, void, (GLenum, GLuint))                                       \

@@ -203,7 +203,9 @@ void stamp(const Device& device, VkSwapchainKHR swapchain, const Overlay& overla
 
 VKAPI_ATTR VkResult VKAPI_CALL queue_present(VkQueue handle, const VkPresentInfoKHR* info) {
   VkPresentInfoKHR changed = *info;
-  std::vector<VkSemaphore> drawn;
+  constexpr std::uint32_t kMostWindows = 8;  // that are presented by one call and drawn on
+  VkSemaphore drawn[kMostWindows];
+  std::uint32_t drawn_count = 0;
   PFN_vkQueuePresentKHR present = nullptr;
   {
     const std::lock_guard<std::mutex> lock(layer().mutex);
@@ -218,18 +220,18 @@ VKAPI_ATTR VkResult VKAPI_CALL queue_present(VkQueue handle, const VkPresentInfo
         if (overlay == layer().overlays.end()) continue;
         stamp(device, info->pSwapchains[i], overlay->second);
         const link::Shown shown = layer().end.picture();
-        if (shown.pixels == nullptr) continue;
-        const bool first = drawn.empty();
+        if (shown.pixels == nullptr || drawn_count == kMostWindows) continue;
+        const bool first = drawn_count == 0;
         const VkSemaphore done =
             overlay->second.draw(handle, queue->second.family, info->pImageIndices[i], layer().end, shown,
                                  first ? info->waitSemaphoreCount : 0, first ? info->pWaitSemaphores : nullptr);
-        if (done != VK_NULL_HANDLE) drawn.push_back(done);
+        if (done != VK_NULL_HANDLE) drawn[drawn_count++] = done;
       }
     }
   }
-  if (!drawn.empty()) {  // the first of ours has waited for all of the game's
-    changed.waitSemaphoreCount = static_cast<std::uint32_t>(drawn.size());
-    changed.pWaitSemaphores = drawn.data();
+  if (drawn_count > 0) {  // the first of ours has waited for all of the game's
+    changed.waitSemaphoreCount = drawn_count;
+    changed.pWaitSemaphores = drawn;
   }
   return present(handle, &changed);
 }

@@ -2,11 +2,15 @@
 
 #include <string.h>
 
+#include <algorithm>
+
 #include "overlay_frag.hpp"
 #include "overlay_vert.hpp"
 
 namespace idlemeter::probe {
 namespace {
+
+constexpr std::uint32_t kMostWaits = 16;  // a present waits for one or two; the list is on the stack
 
 struct Push {
   float place[4];
@@ -345,7 +349,7 @@ VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t ind
                           const link::Shown& shown, std::uint32_t wait_count, const VkSemaphore* waits) {
   const bool graphics =
       family < device_->families.size() && (device_->families[family].queueFlags & VK_QUEUE_GRAPHICS_BIT) != 0;
-  if (failed_ || !graphics) return VK_NULL_HANDLE;
+  if (failed_ || !graphics || wait_count > kMostWaits) return VK_NULL_HANDLE;
   if (!prepared_) failed_ = !prepare(family);
   if (failed_ || family != family_ || index >= images_.size()) return VK_NULL_HANDLE;
   PerImage& image = images_[index];
@@ -367,12 +371,12 @@ VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t ind
   record_draw(image, shown.slot);
   vk.EndCommandBuffer(image.commands);
   vk.ResetFences(device_->handle, 1, &image.fence);
-  const std::vector<VkPipelineStageFlags> stages(
-      wait_count, VK_PIPELINE_STAGE_COLOR_ATTACHMENT_OUTPUT_BIT | VK_PIPELINE_STAGE_TRANSFER_BIT);
+  VkPipelineStageFlags stages[kMostWaits];
+  std::fill_n(stages, wait_count, VK_PIPELINE_STAGE_COLOR_ATTACHMENT_OUTPUT_BIT | VK_PIPELINE_STAGE_TRANSFER_BIT);
   auto submit = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
   submit.waitSemaphoreCount = wait_count;
   submit.pWaitSemaphores = waits;
-  submit.pWaitDstStageMask = stages.data();
+  submit.pWaitDstStageMask = stages;
   submit.commandBufferCount = 1;
   submit.pCommandBuffers = &image.commands;
   submit.signalSemaphoreCount = 1;

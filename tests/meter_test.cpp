@@ -1,0 +1,98 @@
+// Parts of the meter by themselves: which window counts, faces that are saved, and what it does in a game that only
+// presents.
+#include <gtest/gtest.h>
+
+#include "folder.hpp"
+#include "idlemeter/error.hpp"
+#include "meter/game.hpp"
+#include "meter/recording.hpp"
+
+namespace idlemeter::meter {
+namespace {
+
+/// Presents as "window@milliseconds", and the interval that counts for each, in milliseconds; -1: none.
+struct Windows {
+  const char* name;
+  std::vector<std::pair<std::uint32_t, int>> presents;
+  std::vector<int> intervals;
+};
+
+const Windows kWindows[] = {
+    {"one", {{1, 0}, {1, 10}, {1, 25}}, {-1, 10, 15}},
+    {"another that comes once is passed over", {{1, 0}, {1, 10}, {2, 12}, {1, 20}, {1, 30}}, {-1, 10, -1, 10, 10}},
+    {"two at once: the first counts", {{1, 0}, {2, 1}, {1, 10}, {2, 11}, {1, 20}, {2, 21}}, {-1, -1, 10, -1, 10, -1}},
+    {"a new one in place of the old", {{1, 0}, {1, 10}, {2, 50}, {2, 60}, {2, 70}}, {-1, 10, -1, 10, 10}},
+    {"back again", {{1, 0}, {1, 10}, {2, 20}, {2, 30}, {1, 40}, {1, 50}}, {-1, 10, -1, 10, -1, 10}},
+    {"a number of zero is a window too", {{0, 5}, {0, 15}}, {-1, 10}},
+};
+
+TEST(WindowChoice, CountsTheIntervalsOfTheWindowThatPresents) {
+  for (const Windows& c : kWindows) {
+    WindowChoice choice;
+    std::vector<int> intervals;
+    for (const auto& [window, at] : c.presents) {
+      link::FrameEntry frame;
+      frame.drawable = window;
+      frame.present = (1'000 + at) * kMillisecond;
+      const auto interval = choice.interval(frame);
+      intervals.push_back(interval ? static_cast<int>(*interval / kMillisecond) : -1);
+    }
+    EXPECT_EQ(intervals, c.intervals) << c.name;
+  }
+}
+
+constexpr const char* kRate = "[[row]]\ncells = [ { reading = \"frame.rate\" } ]\n";
+constexpr const char* kTime = "# other\n[[row]]\ncells = [ { reading = \"frame.time\" } ]\n";
+
+TEST(WatchedFace, KeepsTheLastGoodFace) {
+  const testing::Folder folder;
+  const auto file = folder.file("a.toml", kRate);
+  WatchedFace face(file);
+  EXPECT_EQ(face.mistake(), "");
+  EXPECT_FALSE(face.look()) << "nothing was saved";
+  folder.file("a.toml", std::string(kRate) + "rwo = 1\n");
+  EXPECT_TRUE(face.look());
+  EXPECT_NE(face.mistake().find("a.toml:3:1: error: "), std::string::npos) << face.mistake();
+  EXPECT_EQ(readings_of(face.face()), std::vector<std::string>{"frame.rate"});
+  std::filesystem::remove(file);
+  EXPECT_FALSE(face.look()) << "an editor puts another file in its place";
+  folder.file("a.toml", kTime);
+  EXPECT_TRUE(face.look());
+  EXPECT_EQ(face.mistake(), "");
+  EXPECT_EQ(readings_of(face.face()), std::vector<std::string>{"frame.time"});
+  EXPECT_NE(WatchedFace(folder / "none.toml").mistake().find("none.toml: cannot read the face"), std::string::npos);
+}
+
+/// A game of this process, over a link that is never greeted.
+TEST(LinkedGame, ComputesItsOwnReadings) {
+  const testing::Folder folder;
+  std::vector<ComputedReading> computed(1);
+  computed[0].info.id = "own.frames";
+  computed[0].formula = "frame.count * 2";
+  LinkedGame game(link::MeterEnd(-1), folder.file("a.toml", kRate), computed);
+  EXPECT_EQ(game.presents(), 0u);
+  EXPECT_TRUE(game.drain().empty());
+  game.update(Snapshot(0, {}), kSecond, true);
+  EXPECT_EQ(number(*game.values().find("own.frames").value), 0);
+  EXPECT_FALSE(game.has_traces());
+  game.set_face(folder.file("b.toml", "[[row]]\ncells = [ { reading = \"frame.time\", as = \"trace\" } ]\n"));
+  EXPECT_TRUE(game.has_traces());
+}
+
+TEST(Recording, TakesWhatIsPresentedSinceItsBeginningAndEndsInTime) {
+  const testing::Folder folder;
+  LinkedGame game(link::MeterEnd(-1), folder.file("a.toml", kRate), {});
+  Recording recording(folder / "runs.db", game, Snapshot(0, {}), 2, 10 * kSecond);
+  recording.add(std::vector<FrameRecord>{{9 * kSecond, 5, -1}, {10 * kSecond, 7, -1}, {11 * kSecond, 9, 3}});
+  EXPECT_FALSE(recording.is_over(12 * kSecond - 1));
+  EXPECT_TRUE(recording.is_over(12 * kSecond));
+  EXPECT_EQ(recording.mark(), 1);
+  EXPECT_EQ(recording.mark(), 2);
+  const std::int64_t id = recording.finish();
+  const Store store(folder / "runs.db", Store::Mode::existing);
+  EXPECT_EQ(store.frames(id), (std::vector<FrameRecord>{{0, 7, -1}, {kSecond, 9, 3}}));
+  EXPECT_THROW(Recording(folder / "a.toml", game, Snapshot(0, {}), 0, 0), Error) << "never writes to what is no store";
+}
+
+}  // namespace
+}  // namespace idlemeter::meter
