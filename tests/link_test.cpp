@@ -80,6 +80,27 @@ TEST_F(Link, CarriesFramesOneWayAndPicturesTheOther) {
   EXPECT_EQ(probe.picture().pixels, nullptr) << "a meter that gives no sign";
 }
 
+TEST_F(Link, AProbesEndIsSeenHoweverItCame) {
+  for (const bool answer_is_read : {true, false}) {  // unread, the socket's end is an error in place of an end of file
+    const int client = connect_to(path_.c_str());
+    int fd = -1, picture = -1;
+    Mapping memory = make_region("ring", sizeof(Ring), fd);
+    new (memory.data) Ring;
+    ASSERT_TRUE(send_greeting(client, kRingMagic, fd));
+    MeterEnd meter(accept());
+    ASSERT_TRUE(meter.receive());
+    if (answer_is_read) {
+      EXPECT_EQ(receive_greeting(client, kPictureMagic, picture), Greeted::yes);
+    }
+    EXPECT_TRUE(meter.receive());
+    ::close(client);
+    EXPECT_FALSE(meter.receive()) << answer_is_read;
+    ::close(fd);
+    ::close(picture);
+    unmap(memory);
+  }
+}
+
 TEST_F(Link, ANewMetersFirstPictureIsAnother) {
   ProbeEnd probe;
   std::vector<std::uint64_t> ids;

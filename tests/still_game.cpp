@@ -18,7 +18,7 @@
 namespace {
 
 struct Options {
-  std::string api = "compat";
+  std::string api = "compat", swap;
   int frames = 60, contexts = 0, resizes = 0, pause = 0;
   bool forks = false, closes = false, odd = false, grabs = false;
 };
@@ -126,6 +126,30 @@ void set_odd_state(const Calls& c) {
   c.BindBuffer(GL_ARRAY_BUFFER, buffer);
 }
 
+/// The call by that name, found as SDL finds OpenGL's.
+template <typename F>
+F extension(const std::string& name) {
+  F call = nullptr;
+  find(call, name.c_str());
+  if (call == nullptr) wrong = "no " + name;
+  return call;
+}
+
+/// By the usual call, or by one of the others that there are.
+void swap(SDL_Window* window, const Options& options) {
+  if (options.swap.empty()) return SDL_GL_SwapWindow(window);
+  if (options.swap == "glXSwapBuffersMscOML") {
+    const auto call = extension<int64_t (*)(void*, unsigned long, int64_t, int64_t, int64_t)>(options.swap);
+    void* const display = extension<void* (*)()>("glXGetCurrentDisplay")();
+    call(display, extension<unsigned long (*)()>("glXGetCurrentDrawable")(), 0, 0, 0);
+    return;
+  }
+  const auto call = extension<unsigned (*)(void*, void*, const int*, int)>(options.swap);
+  constexpr int kCorner[] = {0, 0, 8, 8};
+  void* const surface = extension<void* (*)(int)>("eglGetCurrentSurface")(0x3059 /* EGL_DRAW */);
+  if (call(extension<void* (*)()>("eglGetCurrentDisplay")(), surface, kCorner, 1) == 0) wrong = "the swap failed";
+}
+
 void present(SDL_Window* window, const Calls& c, const Options& options) {
   int width = 0, height = 0;
   SDL_GL_GetDrawableSize(window, &width, &height);
@@ -135,7 +159,7 @@ void present(SDL_Window* window, const Calls& c, const Options& options) {
   c.Clear(GL_COLOR_BUFFER_BIT);
   if (options.odd) c.Scissor(0, 0, 1, 1);
   const auto before = state(c);
-  SDL_GL_SwapWindow(window);
+  swap(window, options);
   ++presented;
   const GLenum error = c.GetError();
   if (error != GL_NO_ERROR) wrong = "an OpenGL error: " + std::to_string(error);
@@ -217,6 +241,7 @@ Options options_of(int argc, char** argv) {
     const std::string word = argv[i];
     const auto number = [&] { return i + 1 < argc ? std::atoi(argv[++i]) : 0; };
     if (word == "--api") options.api = argv[++i];
+    if (word == "--swap") options.swap = argv[++i];
     if (word == "--frames") options.frames = number();
     if (word == "--contexts") options.contexts = number();
     if (word == "--resizes") options.resizes = number();

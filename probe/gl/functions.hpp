@@ -4,6 +4,8 @@
 #include <GL/gl.h>
 #include <GL/glext.h>
 
+#include "link/regions.hpp"
+
 namespace idlemeter::probe {
 
 using Find = void* (*)(const char* name);
@@ -80,9 +82,13 @@ struct Gl {
   IDLEMETER_GL_OPTIONAL(IDLEMETER_MEMBER)
 #undef IDLEMETER_MEMBER
 
-  int version = 0;  ///< 10 * major + minor
+  int version = 0;  ///< ten times the major and the minor one
   bool es = false, core = false;
   bool slow_clock = false;  ///< a software rasteriser, which reads the clock before it works
+
+  [[nodiscard]] link::Api api() const { return es ? link::Api::opengl_es : link::Api::opengl; }
+  [[nodiscard]] std::uint32_t major() const { return static_cast<std::uint32_t>(version / 10); }
+  [[nodiscard]] std::uint32_t minor() const { return static_cast<std::uint32_t>(version % 10); }
 
   /// Finds the calls of the context that is current; false where it has not what drawing takes.
   bool load(Find find);

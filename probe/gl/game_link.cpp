@@ -28,8 +28,7 @@ void GameLink::before_swap(int width, int height) {
   frame.gpu_work = s.usable ? s.clock.end(s.gl) : -1;
   frame.width = static_cast<std::uint32_t>(width);
   frame.height = static_cast<std::uint32_t>(height);
-  s.end.add(frame, s.gl.es ? link::Api::opengl_es : link::Api::opengl, static_cast<std::uint32_t>(s.gl.version / 10),
-            static_cast<std::uint32_t>(s.gl.version % 10));
+  s.end.add(frame, s.gl.api(), s.gl.major(), s.gl.minor());
   const link::Shown shown = s.usable ? s.end.picture() : link::Shown{};
   if (shown.pixels != nullptr) s.blend.draw(s.gl, s.end, shown, width, height);
 }

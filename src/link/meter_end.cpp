@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <cerrno>
 #include <new>
 #include <utility>
 
@@ -35,7 +36,7 @@ MeterEnd::~MeterEnd() {
 bool MeterEnd::receive() {
   if (linked()) {  // a probe has nothing more to say: this is its end
     char byte = 0;
-    return ::recv(socket_, &byte, 1, MSG_DONTWAIT) < 0;
+    return ::recv(socket_, &byte, 1, MSG_DONTWAIT) < 0 && (errno == EAGAIN || errno == EINTR);
   }
   if (!peer_is_mine(socket_)) return false;
   int fd = -1;

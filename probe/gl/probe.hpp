@@ -1,0 +1,68 @@
+// What the probe knows of a game's windows and contexts.
+#pragma once
+
+#include <cstdint>
+#include <map>
+#include <mutex>
+
+#include "gl/blend.hpp"
+#include "link/probe_end.hpp"
+
+namespace idlemeter::probe {
+
+/// The window and the context of a swap; no context where none is current on that window.
+struct Swap {
+  void* context = nullptr;
+  std::uintptr_t drawable = 0;
+  Find find = nullptr;
+};
+
+/// One for a process; any thread.
+class Probe {
+ public:
+  /// Never destroyed: a game may present while the process ends.
+  static Probe& one();
+
+  /// Before a swap; `measure(width, height)` tells the window's size in pixels, and is asked now and then. True where
+  /// what is presented is other than the game drew, or was so the last time.
+  template <typename Measure>
+  bool before_swap(const Swap& swap, Measure measure) {
+    const std::lock_guard<std::mutex> lock(mutex_);
+    const std::int64_t now = link::now();
+    Context* context = context_of(swap);
+    if (context != nullptr && (context->drawable != swap.drawable || now - context->measured > kMeasureEvery)) {
+      context->drawable = swap.drawable;
+      context->measured = now;
+      measure(context->width, context->height);
+    }
+    return present(context, swap.drawable, now);
+  }
+
+  /// After it: the next frame's work begins.
+  void after_swap(void* context);
+
+  /// A new context may have an old one's address.
+  void forget(void* context);
+
+ private:
+  static constexpr std::int64_t kMeasureEvery = 200'000'000;  // a question to the display server
+
+  struct Context {
+    bool usable = false, covered = false;
+    Gl gl;
+    Blend blend;
+    GpuClock clock;
+    int width = 0, height = 0;
+    std::int64_t measured = 0;
+    std::uintptr_t drawable = 0;
+  };
+
+  Context* context_of(const Swap& swap);
+  bool present(Context* context, std::uintptr_t drawable, std::int64_t now);
+
+  std::mutex mutex_;
+  std::map<void*, Context> contexts_;
+  link::ProbeEnd end_;
+};
+
+}  // namespace idlemeter::probe
