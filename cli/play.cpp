@@ -12,11 +12,11 @@
 
 #include <cstdlib>
 #include <cstring>
-#include <fstream>
 #include <map>
 #include <memory>
 
 #include "command.hpp"
+#include "game_process.hpp"
 #include "idlemeter/error.hpp"
 #include "idlemeter/face_files.hpp"
 #include "idlemeter/meter.hpp"
@@ -33,12 +33,13 @@ namespace fs = std::filesystem;
 
 struct PlayOptions {
   std::string face, settings, store = Store::usual_path().string();
-  bool hidden = false, quiet = false, record = false, linked = false;
+  bool hidden = false, quiet = false, record = false, linked = false, above = false;
   double seconds = 0, after = 0;
   int pid = 0;
   std::vector<std::string> game;
 };
 
+constexpr const char* kAbove = "IDLEMETER_ABOVE";  // marks a game's processes; nothing in them reads it
 constexpr const char* kProbe = "libidlemeter-probe-gl.so";
 
 /// Beside the program where it was built, or in the library folder where it was installed.
@@ -108,12 +109,15 @@ MeterOptions meter_options(const PlayOptions& options, const std::shared_ptr<Fac
   return meter;
 }
 
-void print_reports(Meter& meter) {
-  for (const GameReport& game : meter.reports()) {
+void print_reports(Meter& meter, bool above) {
+  const std::vector<GameReport> reports = meter.reports();
+  if (above && reports.empty()) fmt::print(stderr, "idlemeter: no window of the game was seen on the X11 display\n");
+  for (const GameReport& game : reports) {
     const Summary& s = game.summary;
     std::string line =
         fmt::format("idlemeter: {}{}{}: {} frame{}", game.name, game.api.empty() ? "" : ", " + game.api,
                     game.picture.empty() ? "" : ", " + game.picture, game.presents, game.presents == 1 ? "" : "s");
+    if (!game.blind.empty()) line += ": they aren't known, for " + game.blind;
     if (s.average_rate) {
       line += fmt::format(" in {:.2f} s, average {:.1f} FPS", static_cast<double>(s.time) / kSecond, *s.average_rate);
       const Low* low = s.low(Share{10'000});
@@ -131,6 +135,12 @@ sigset_t passed_signals() {
   for (int signal : {SIGCHLD, SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGUSR1, SIGUSR2, SIGCONT, SIGTSTP, SIGWINCH})
     sigaddset(&set, signal);
   return set;
+}
+
+/// From now on they wait to be read. Before any thread is made: each would get them too.
+void take_signals() {
+  const sigset_t set = passed_signals();
+  ::sigprocmask(SIG_BLOCK, &set, nullptr);
 }
 
 /// Takes a variable out of a list; its value, or "".
@@ -153,6 +163,11 @@ std::vector<std::string> environment_for(const PlayOptions& options, const fs::p
     variables.push_back(name + "=" + first + (rest.empty() ? "" : ":" + rest));
   };
   take(variables, "IDLEMETER_LINK");
+  take(variables, kAbove);
+  if (options.above) {
+    variables.push_back(fmt::format("{}={}", kAbove, ::getpid()));
+    return variables;
+  }
   variables.push_back("IDLEMETER_LINK=" + socket.string());
   if (options.linked) return variables;
   const fs::path probe = probe_library();
@@ -191,7 +206,8 @@ pid_t start(std::vector<std::string> words, std::vector<std::string> variables, 
 /// The loop around a game: passes signals on, and ends when the game has, with all that it started and that presents.
 class Companion {
  public:
-  Companion(Meter& meter, pid_t game) : meter_(meter), game_(game) {
+  /// `attached` is a game that another process has started; otherwise `game` is this one's child.
+  Companion(Meter& meter, pid_t game, pid_t attached) : meter_(meter), game_(game), attached_(attached) {
     const sigset_t set = passed_signals();
     signals_ = ::signalfd(-1, &set, SFD_CLOEXEC | SFD_NONBLOCK);
     timer_ = ::timerfd_create(CLOCK_MONOTONIC, TFD_CLOEXEC | TFD_NONBLOCK);
@@ -222,12 +238,12 @@ class Companion {
     (void)!::read(timer_, &times, sizeof times);
     if (game_ > 0 && !ended_ && ::waitpid(game_, &status_, WNOHANG) == game_) ended_ = true;
     if (game_ == 0) seen_ = seen_ || meter_.has_games();
-    const bool over = game_ > 0 ? ended_ : seen_;
+    const bool over = game_ > 0 ? ended_ : seen_ || !is_running(attached_);
     if (over && !meter_.has_games()) meter_.stop();
   }
 
   Meter& meter_;
-  pid_t game_;
+  pid_t game_, attached_;
   int signals_ = -1, timer_ = -1, status_ = 0;
   bool ended_ = false, seen_ = false;
 };
@@ -247,11 +263,14 @@ int end_like(int status) {
 }
 
 int play(const PlayOptions& options) {
+  take_signals();
   const auto faces = std::make_shared<Faces>();
-  auto meter = std::make_unique<Meter>(meter_options(options, faces));
+  MeterOptions settings = meter_options(options, faces);
+  if (options.above) {
+    settings.above = [own = std::to_string(::getpid())](int pid) { return variable_of(pid, kAbove) == own; };
+  }
+  auto meter = std::make_unique<Meter>(std::move(settings));
   if (options.record || options.seconds > 0) meter->record(options.seconds, options.after);
-  const sigset_t set = passed_signals();
-  ::sigprocmask(SIG_BLOCK, &set, nullptr);
   int error = 0;
   const pid_t game = start(options.game, environment_for(options, meter->link_socket()), error);
   if (game == 0) {
@@ -259,35 +278,37 @@ int play(const PlayOptions& options) {
                std::strerror(error));
     return error == ENOENT ? 127 : 126;
   }
-  Companion companion(*meter, game);
+  Companion companion(*meter, game, 0);
   meter->run();
-  if (!options.quiet) print_reports(*meter);
+  if (!options.quiet) print_reports(*meter, options.above);
   meter.reset();
   return end_like(companion.status());
 }
 
 /// The socket that a process was told to connect to.
 fs::path link_of(int pid) {
-  std::ifstream file(fmt::format("/proc/{}/environ", pid), std::ios::binary);
-  for (std::string variable; std::getline(file, variable, '\0');) {
-    if (variable.starts_with("IDLEMETER_LINK=")) return variable.substr(15);
-  }
+  const std::string socket = variable_of(pid, "IDLEMETER_LINK");
+  if (!socket.empty()) return socket;
   throw Error(fmt::format("process {} was not started with 'idlemeter play', or is another user's", pid), "",
-              "start the game with 'idlemeter play -- GAME'");
+              "start the game with 'idlemeter play -- GAME', or attach with --above: a window above the game's");
 }
 
 int attach(const PlayOptions& options) {
-  const fs::path socket = link_of(options.pid);
+  take_signals();
   const auto faces = std::make_shared<Faces>();
   MeterOptions settings = meter_options(options, faces);
-  settings.folder = socket.parent_path();
-  settings.socket = socket.filename();
+  if (options.above) {
+    if (!is_running(options.pid)) throw Error(fmt::format("there is no process {}", options.pid));
+    settings.above = [game = options.pid](int pid) { return descends_from(pid, game); };
+  } else {
+    const fs::path socket = link_of(options.pid);
+    settings.folder = socket.parent_path();
+    settings.socket = socket.filename();
+  }
   Meter meter(std::move(settings));
-  const sigset_t set = passed_signals();
-  ::sigprocmask(SIG_BLOCK, &set, nullptr);
-  Companion companion(meter, 0);
+  Companion companion(meter, 0, options.pid);
   meter.run();
-  if (!options.quiet) print_reports(meter);
+  if (!options.quiet) print_reports(meter, options.above);
   return 0;
 }
 
@@ -296,6 +317,8 @@ void add_options(CLI::App& command, const std::shared_ptr<PlayOptions>& options)
                      "A kept face, a face file or a starter's name, whatever the settings' rules say");
   command.add_option("--settings", options->settings, "A settings file in place of " + usual_settings_path().string());
   command.add_option("--store", options->store, "The file that recordings go to")->capture_default_str();
+  command.add_flag("--above", options->above,
+                   "Put nothing into the game: a window above its own (X11); frames as the display tells them");
   command.add_flag("--hidden", options->hidden, "Begin without the overlay on the game");
   command.add_flag("--quiet", options->quiet, "Say nothing at the end");
 }

@@ -5,6 +5,7 @@
 #include "folder.hpp"
 #include "idlemeter/error.hpp"
 #include "meter/game.hpp"
+#include "meter/links.hpp"
 #include "meter/recording.hpp"
 
 namespace idlemeter::meter {
@@ -64,12 +65,12 @@ TEST(WatchedFace, KeepsTheLastGoodFace) {
 }
 
 /// A game of this process, over a link that is never greeted.
-TEST(LinkedGame, ComputesItsOwnReadings) {
+TEST(AGame, ComputesItsOwnReadings) {
   const testing::Folder folder;
   std::vector<ComputedReading> computed(1);
   computed[0].info.id = "own.frames";
   computed[0].formula = "frame.count * 2";
-  LinkedGame game(link::MeterEnd(-1), folder.file("a.toml", kRate), computed);
+  Game game(std::make_unique<LinkAttachment>(link::MeterEnd(-1)), folder.file("a.toml", kRate), computed);
   EXPECT_EQ(game.presents(), 0u);
   EXPECT_TRUE(game.drain().empty());
   game.update(Snapshot(0, {}), kSecond, true);
@@ -81,7 +82,7 @@ TEST(LinkedGame, ComputesItsOwnReadings) {
 
 TEST(Recording, TakesWhatIsPresentedSinceItsBeginningAndEndsInTime) {
   const testing::Folder folder;
-  LinkedGame game(link::MeterEnd(-1), folder.file("a.toml", kRate), {});
+  Game game(std::make_unique<LinkAttachment>(link::MeterEnd(-1)), folder.file("a.toml", kRate), {});
   Recording recording(folder / "runs.db", game, Snapshot(0, {}), 2, 10 * kSecond);
   recording.add(std::vector<FrameRecord>{{9 * kSecond, 5, -1}, {10 * kSecond, 7, -1}, {11 * kSecond, 9, 3}});
   EXPECT_FALSE(recording.is_over(12 * kSecond - 1));

@@ -1,131 +1,11 @@
 // Real programs on a real display, with the meter beside them. Run within xvfb-run.
-#include <gtest/gtest.h>
-#include <signal.h>
-#include <sys/wait.h>
-#include <unistd.h>
-
-#include <chrono>
-#include <cstdlib>
-#include <nlohmann/json.hpp>
-#include <thread>
-
-#include "folder.hpp"
-#include "idlemeter/draw.hpp"
 #include "idlemeter/store.hpp"
+#include "play_session.hpp"
 
 namespace idlemeter {
 namespace {
 
-using nlohmann::json;
-
-constexpr const char* kStill = STILL_GAME;
-
-struct Outcome {
-  int status = -1;
-  std::string text;
-};
-
-/// A session of its own: home, sockets, settings.
-class Session {
- public:
-  Session() {
-    ::setenv("HOME", folder.path().c_str(), 1);
-    ::setenv("XDG_RUNTIME_DIR", folder.path().c_str(), 1);
-    for (const char* name : {"XDG_CONFIG_HOME", "XDG_STATE_HOME", "XDG_DATA_HOME"}) ::unsetenv(name);
-    std::filesystem::permissions(folder.path(), std::filesystem::perms::owner_all);
-  }
-
-  /// Both outputs together.
-  [[nodiscard]] Outcome run(const std::string& command) const {
-    FILE* pipe = ::popen(("cd '" + folder.path().string() + "' && { " + command + "; } 2>&1").c_str(), "r");
-    Outcome outcome;
-    char buffer[4096];
-    for (std::size_t got; (got = fread(buffer, 1, sizeof buffer, pipe)) > 0;) outcome.text.append(buffer, got);
-    const int status = ::pclose(pipe);
-    outcome.status = WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
-    return outcome;
-  }
-
-  [[nodiscard]] Outcome play(const std::string& game, const std::string& options = "") const {
-    return run(std::string("'" IDLEMETER_COMMAND "' play ") + options + " -- " + game);
-  }
-
-  [[nodiscard]] Outcome tell(const std::string& words) const { return run("'" IDLEMETER_COMMAND "' tell " + words); }
-
-  /// Asks until the answer holds, for at most a minute: this machine may be busy with other things.
-  template <typename Holds>
-  json wait_for(Holds holds) const {
-    json state;
-    for (int i = 0; i < 1'200; ++i) {
-      const Outcome outcome = tell("state --json");
-      state = json::parse(outcome.text, nullptr, false);
-      if (outcome.status == 0 && state.is_object() && holds(state)) return state;
-      std::this_thread::sleep_for(std::chrono::milliseconds(50));
-    }
-    ADD_FAILURE() << "not in time: " << state.dump();
-    return state;
-  }
-
-  [[nodiscard]] Image screen() const {
-    const auto file = folder / "screen.png";
-    EXPECT_EQ(run("import -window root '" + file.string() + "'").status, 0);
-    return read_png(file);
-  }
-
-  /// Looks until what is on the screen holds, for at most half a minute; the last screen.
-  template <typename Holds>
-  [[nodiscard]] Image screen_where(Holds holds) const {
-    Image image = screen();
-    for (int i = 0; i < 150 && !holds(image); ++i) {
-      std::this_thread::sleep_for(std::chrono::milliseconds(200));
-      image = screen();
-    }
-    return image;
-  }
-
-  testing::Folder folder;
-};
-
-/// A game that goes on behind the test.
-class Playing {
- public:
-  Playing(const Session& session, const std::string& game, const std::string& options = "") {
-    pid_ = ::fork();
-    if (pid_ != 0) return;
-    const std::string command = "cd '" + session.folder.path().string() +
-                                "' && exec '" IDLEMETER_COMMAND "' play --quiet " + options + " -- " + game +
-                                " > game.txt 2>&1";
-    ::execl("/bin/sh", "sh", "-c", command.c_str(), nullptr);
-    ::_exit(127);
-  }
-  Playing(const Playing&) = delete;
-  Playing& operator=(const Playing&) = delete;
-  ~Playing() {
-    if (pid_ > 0) ::kill(pid_, SIGTERM);
-    (void)wait();
-  }
-
-  [[nodiscard]] pid_t meter() const { return pid_; }
-
-  int wait() {
-    int status = 0;
-    if (pid_ > 0) ::waitpid(pid_, &status, 0);
-    pid_ = 0;
-    return status;
-  }
-
- private:
-  pid_t pid_ = 0;
-};
-
-bool has_frames(const json& state) { return !state["games"].empty() && state["games"][0].value("frames", 0) > 30; }
-
-std::string line_with(const std::string& text, const std::string& word) {
-  const std::size_t at = text.find(word);
-  if (at == std::string::npos) return "";
-  const std::size_t start = text.rfind('\n', at) + 1;
-  return text.substr(start, text.find('\n', at) - start);
-}
+using namespace testing;
 
 TEST(Play, CountsWhatProgramsPresent) {
   const Session session;
@@ -264,65 +144,6 @@ TEST(Play, AGameMayHaveTheLibraryInside) {
   EXPECT_NE(screen.at(70, 30), 0xffff0000);
 }
 
-TEST(Play, BlendsOnVulkan) {
-  const Session session;
-  session.folder.file("box.toml",
-                      "[[pin]]\nat = [108, 108]\nbox = [108, 54]\ncolor = \"#ff0000\"\nopacity = 0.5\nradius = 0\n");
-  Playing playing(session, "vkcube", "--face box.toml");
-  session.wait_for(has_frames);
-  // The window is at 100, 100; its ground is (51, 51, 51).
-  const Image screen = session.screen_where([](const Image& image) { return image.at(170, 160) == 0xff991919; });
-  for (const auto& [x, y] : {std::pair{151, 151}, {198, 173}, {170, 160}})
-    EXPECT_EQ(screen.at(x, y), 0xff991919) << x << ' ' << std::hex << screen.at(x, y);
-  for (const auto& [x, y] : {std::pair{148, 160}, {202, 160}, {170, 148}, {170, 177}, {110, 110}})
-    EXPECT_EQ(screen.at(x, y), 0xff333333) << x << ' ' << y;
-}
-
-constexpr const char* kBoxes =
-    "[[pin]]\nat = [90, 90]\nbox = [180, 90]\ncolor = \"#ff0000\"\nopacity = 0.5\nradius = 0\n"
-    "[[pin]]\nat = [450, 90]\nbox = [180, 90]\ncolor = \"#ffffff\"\nopacity = 0.5\nradius = 0\n";
-
-/// How many pixels are not as the face and the game want them: half red and half white in two places, the game's own
-/// colour everywhere else.
-int wrong_pixels(const Image& screen) {
-  int wrong = 0;
-  for (int y = 0; y < 240; ++y) {
-    for (int x = 0; x < 320; ++x) {
-      const bool high = y >= 20 && y < 40;
-      const std::uint32_t wanted = high && x >= 20 && x < 60     ? 0xff94283c
-                                   : high && x >= 100 && x < 140 ? 0xff94a8bc
-                                                                 : 0xff285078;
-      wrong += screen.at(x, y) == wanted ? 0 : 1;
-    }
-  }
-  return wrong;
-}
-
-void expect_boxes(const Session& session, const std::string& what) {
-  const Image screen = session.screen_where([](const Image& image) { return wrong_pixels(image) == 0; });
-  EXPECT_EQ(wrong_pixels(screen), 0) << what << std::hex << ' ' << screen.at(30, 30) << ' ' << screen.at(110, 30) << ' '
-                                     << screen.at(5, 5);
-}
-
-void expect_nothing(const Session& session, const std::string& what) {
-  const auto is_bare = [](const Image& image) { return image.at(30, 30) == 0xff285078; };
-  EXPECT_TRUE(is_bare(session.screen_where(is_bare))) << what;
-}
-
-TEST(Play, BlendsExactlyAndTouchesNothingElse) {
-  const Session session;
-  session.folder.file("boxes.toml", kBoxes);
-  const std::string old = "env MESA_GL_VERSION_OVERRIDE=2.1 MESA_GLES_VERSION_OVERRIDE=2.0 ";
-  const std::pair<std::string, const char*> cases[] = {{"", "compat"},     {old, "old"},       {"", "core"},
-                                                       {old, "es2"},       {"", "es3"},        {"", "compat --odd"},
-                                                       {"", "core --odd"}, {old, "old --odd"}, {old, "es2 --odd"}};
-  for (const auto& [environment, api] : cases) {
-    Playing playing(session, environment + kStill + " --pause 5 --frames 100000 --api " + api, "--face boxes.toml");
-    session.wait_for(has_frames);
-    expect_boxes(session, api);
-  }
-}
-
 TEST(Play, ObeysAndRecords) {
   const Session session;
   session.folder.file("boxes.toml", kBoxes);
@@ -418,56 +239,6 @@ TEST(Play, KeysWorkWhoeverHasTheKeyboard) {
   session.wait_for([](const json& s) { return s["games"][0].value("face", "").find("strip") != std::string::npos; });
   ::kill(other, SIGKILL);
   ::waitpid(other, nullptr, 0);
-}
-
-TEST(Play, TheGameOutlivesTheMeter) {
-  const Session session;
-  session.folder.file("boxes.toml", kBoxes);
-  Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000", "--face boxes.toml");
-  const json state = session.wait_for(has_frames);
-  const int game = state["games"][0].value("pid", 0);
-  ASSERT_GT(game, 0);
-  ::kill(playing.meter(), SIGSTOP);
-  expect_nothing(session, "a silent meter shows nothing");
-  ::kill(playing.meter(), SIGCONT);
-  expect_boxes(session, "after a stop");
-  ::kill(playing.meter(), SIGKILL);
-  (void)playing.wait();
-  expect_nothing(session, "without a meter");
-  EXPECT_EQ(::kill(game, 0), 0) << "the game plays on";
-  const pid_t again = ::fork();
-  if (again == 0) {
-    const std::string pid = std::to_string(game), face = (session.folder / "boxes.toml").string();
-    ::execl(IDLEMETER_COMMAND, "idlemeter", "attach", pid.c_str(), "--quiet", "--face", face.c_str(), nullptr);
-    ::_exit(127);
-  }
-  session.wait_for(has_frames);
-  expect_boxes(session, "attached");
-  ::kill(game, SIGKILL);
-  int status = -1;
-  ::waitpid(again, &status, 0);
-  EXPECT_EQ(status, 0) << "the meter ends with the game";
-}
-
-TEST(Play, ABrokenFaceKeepsTheLastGoodOneWithALine) {
-  const Session session;
-  const auto file = session.folder.file("boxes.toml", kBoxes);
-  Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000", "--face boxes.toml");
-  session.wait_for(has_frames);
-  session.folder.file("boxes.toml", std::string(kBoxes) + "broken = ");
-  const json state = session.wait_for([](const json& s) { return s["games"][0].contains("mistake"); });
-  EXPECT_NE(state["games"][0].value("mistake", "").find("boxes.toml:13:"), std::string::npos) << state;
-  const auto red_below = [](const Image& image) {
-    int red = 0;
-    for (int y = 40; y < 70; ++y) red += (image.at(26, y) & 0xff) < 60 && (image.at(26, y) >> 16 & 0xff) > 80 ? 1 : 0;
-    return red;
-  };
-  const Image screen = session.screen_where([&](const Image& image) { return red_below(image) > 5; });
-  EXPECT_EQ(screen.at(30, 30), 0xff94283c) << "the last good one";
-  EXPECT_GT(red_below(screen), 5) << "a line below it";
-  session.folder.file("boxes.toml", kBoxes);
-  session.wait_for([](const json& s) { return !s["games"][0].contains("mistake"); });
-  expect_boxes(session, "mended");
 }
 
 TEST(Play, BearsWhatGamesDo) {

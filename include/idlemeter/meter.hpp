@@ -24,6 +24,9 @@ struct MeterOptions {
 
   std::filesystem::path store = {};  ///< for recordings
   std::string socket = {};           ///< an existing link's name in the folder, to come back to; empty: a new one
+
+  /// Which processes are games to lay a window above, where nothing may enter them; empty: games come with a probe.
+  std::function<bool(int pid)> above = {};
   bool visible = true;
   std::function<void(const std::string&)> log = {};  ///< what a user should know, a line each
 };
@@ -33,6 +36,7 @@ struct GameReport {
   int pid = 0;
   std::string name, api, picture;
   std::uint64_t presents = 0;  ///< of all its windows
+  std::string blind;           ///< why its frames aren't known; empty where they are
   Summary summary;             ///< of the window that counted
   bool over = false;
 };
@@ -46,7 +50,7 @@ struct GameReport {
 ///   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds}
 class Meter {
  public:
-  /// Throws Error where the sockets can't be made.
+  /// Throws Error where the sockets can't be made, or the display can't have windows above games.
   explicit Meter(MeterOptions options);
   Meter(const Meter&) = delete;
   Meter& operator=(const Meter&) = delete;

@@ -4,7 +4,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <cstring>
 #include <fstream>
 
 #include "idlemeter/error.hpp"
@@ -79,45 +78,42 @@ bool WatchedFace::look() {
   return true;
 }
 
-LinkedGame::LinkedGame(link::MeterEnd end, fs::path face, const std::vector<ComputedReading>& computed)
-    : end_(std::move(end)), name_(name_of_process(end_.pid())), face_(std::move(face)), computed_(computed) {
+Game::Game(std::unique_ptr<Attachment> attachment, fs::path face, const std::vector<ComputedReading>& computed)
+    : attachment_(std::move(attachment)), name_(name_of_process(pid())), face_(std::move(face)), computed_(computed) {
   note_face();
 }
 
-void LinkedGame::note_face() {
+void Game::note_face() {
   frames_.ask(readings_of(face_.face()));
   has_traces_ = shows_traces(face_.face());
   last_ = {};
 }
 
-void LinkedGame::set_face(const fs::path& file) {
+void Game::set_face(const fs::path& file) {
   face_ = WatchedFace(file);
   note_face();
 }
 
-std::string LinkedGame::api() const {
-  const auto graphics = end_.graphics();
-  constexpr const char* kNames[] = {"", "OpenGL", "OpenGL ES", "Vulkan"};
-  const char* name = kNames[static_cast<int>(graphics.api)];
-  return graphics.major == 0 ? name : fmt::format("{} {}.{}", name, graphics.major, graphics.minor);
-}
+std::string Game::picture() const { return width_ == 0 ? "" : fmt::format("{}x{}", width_, height_); }
 
-std::string LinkedGame::picture() const { return width_ == 0 ? "" : fmt::format("{}x{}", width_, height_); }
-
-const std::vector<FrameRecord>& LinkedGame::drain() {
+const std::vector<FrameRecord>& Game::drain() {
   arrived_.clear();
   counted_.clear();
-  lost_ += end_.drain(arrived_);
+  note_size(attachment_->size());
+  lost_ += attachment_->drain(arrived_);
   for (const link::FrameEntry& frame : arrived_) take(frame);
   return counted_;
 }
 
-void LinkedGame::take(const link::FrameEntry& entry) {
+void Game::note_size(Attachment::Size size) {
+  if (size.width == 0 || size.height == 0 || size.width > kLargestSide || size.height > kLargestSide) return;
+  width_ = static_cast<int>(size.width);
+  height_ = static_cast<int>(size.height);
+}
+
+void Game::take(const link::FrameEntry& entry) {
   ++presents_;
-  if (entry.width > 0 && entry.height > 0 && entry.width <= kLargestSide && entry.height <= kLargestSide) {
-    width_ = static_cast<int>(entry.width);
-    height_ = static_cast<int>(entry.height);
-  }
+  note_size({entry.width, entry.height});
   const auto interval = window_.interval(entry);
   if (!interval || *interval <= 0) return;
   const FrameRecord frame{entry.present, *interval, entry.gpu_work > 0 ? entry.gpu_work : -1};
@@ -127,17 +123,17 @@ void LinkedGame::take(const link::FrameEntry& entry) {
   counted_.push_back(frame);
 }
 
-void LinkedGame::look_at_face() {
+void Game::look_at_face() {
   if (face_.look()) note_face();
 }
 
-void LinkedGame::update(const Snapshot& machine, Nanoseconds now, bool keep) {
+void Game::update(const Snapshot& machine, Nanoseconds now, bool keep) {
   values_ = computed_.add_to(machine.with(frames_.batch(now)));
   if (keep) history_.add(values_);
 }
 
 /// A line below the overlay, or above it where there is no room.
-void LinkedGame::add_mistake(Scene& scene, Painter& painter) const {
+void Game::add_mistake(Scene& scene, Painter& painter) const {
   if (face_.mistake().empty()) return;
   std::string text = face_.mistake().substr(0, face_.mistake().find('\n'));
   if (const std::size_t slash = text.rfind('/', text.find(':')); slash != std::string::npos) text.erase(0, slash + 1);
@@ -160,8 +156,8 @@ void LinkedGame::add_mistake(Scene& scene, Painter& painter) const {
   bounds.height = bottom - bounds.y;
 }
 
-void LinkedGame::redraw(Painter& painter) {
-  if (width_ == 0 || !end_.linked()) return;
+void Game::redraw(Painter& painter) {
+  if (!has_picture() || !attachment_->takes_pictures()) return;
   Scene scene = lay_out(face_.face(), width_, height_, values_, history_, painter);
   add_mistake(scene, painter);
   if (scene == last_) return;
@@ -171,13 +167,7 @@ void LinkedGame::redraw(Painter& painter) {
     slot.height = static_cast<std::uint32_t>(kMostPixels / slot.width);
   Image image(static_cast<int>(slot.width), static_cast<int>(slot.height));
   painter.draw(scene, image, slot.x, slot.y);
-  unsigned char* pixels = end_.begin_picture();
-  for (std::uint32_t pixel : image.pixels) {
-    const std::uint32_t turned = (pixel & 0xff00ff00) | (pixel >> 16 & 0xff) | (pixel & 0xff) << 16;
-    std::memcpy(pixels, &turned, sizeof turned);
-    pixels += sizeof turned;
-  }
-  end_.publish(slot);
+  attachment_->publish(image, slot.x, slot.y);
   last_ = std::move(scene);
 }
 

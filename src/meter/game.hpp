@@ -1,4 +1,4 @@
-// One game that is linked: its frames, and the overlay that it is given.
+// One game: its frames, and the overlay that it is given.
 #pragma once
 
 #include <filesystem>
@@ -10,7 +10,7 @@
 #include "idlemeter/draw.hpp"
 #include "idlemeter/frame_readings.hpp"
 #include "idlemeter/own_readings.hpp"
-#include "link/meter_end.hpp"
+#include "meter/attachment.hpp"
 
 namespace idlemeter::meter {
 
@@ -53,19 +53,16 @@ class WatchedFace {
 };
 
 /// One thread at a time.
-class LinkedGame {
+class Game {
  public:
-  LinkedGame(link::MeterEnd end, std::filesystem::path face, const std::vector<ComputedReading>& computed);
+  Game(std::unique_ptr<Attachment> attachment, std::filesystem::path face,
+       const std::vector<ComputedReading>& computed);
 
-  [[nodiscard]] link::MeterEnd& end() { return end_; }
-  [[nodiscard]] const link::MeterEnd& end() const { return end_; }
+  [[nodiscard]] Attachment& attachment() { return *attachment_; }
+  [[nodiscard]] const Attachment& attachment() const { return *attachment_; }
+  [[nodiscard]] pid_t pid() const { return attachment_->pid(); }
   [[nodiscard]] const std::string& name() const { return name_; }
-
-  /// The socket has ended, but not the process: a game may close all its descriptors. The shared memory goes on.
-  void cut_off() { cut_off_ = true; }
-  [[nodiscard]] bool is_cut_off() const { return cut_off_; }
-
-  [[nodiscard]] std::string api() const;      ///< "OpenGL 4.5"; empty before the first frame
+  [[nodiscard]] bool has_picture() const { return width_ > 0; }
   [[nodiscard]] std::string picture() const;  ///< "1920x1080"; empty where it isn't known
   [[nodiscard]] std::uint64_t presents() const { return presents_; }
   [[nodiscard]] std::uint64_t lost() const { return lost_; }
@@ -92,12 +89,12 @@ class LinkedGame {
 
  private:
   void take(const link::FrameEntry& frame);
+  void note_size(Attachment::Size size);
   void note_face();
   void add_mistake(Scene& scene, Painter& painter) const;
 
-  link::MeterEnd end_;
+  std::unique_ptr<Attachment> attachment_;
   std::string name_;
-  bool cut_off_ = false;
   WatchedFace face_;
   FrameReadings frames_;
   LiveFrames whole_ = LiveFrames::growing();

@@ -1,25 +1,16 @@
 #include "meter/keys.hpp"
 
 #include <fmt/format.h>
-#include <xcb/xcb.h>
 #include <xcb/xinput.h>
 #include <xkbcommon/xkbcommon-x11.h>
 
-#include <cstdlib>
 #include <vector>
 
 #include "idlemeter/error.hpp"
+#include "meter/x11.hpp"
 
 namespace idlemeter::meter {
 namespace {
-
-template <typename T>
-using Reply = std::unique_ptr<T, decltype(&std::free)>;
-
-template <typename T>
-Reply<T> owned(T* reply) {
-  return {reply, &std::free};
-}
 
 constexpr std::uint16_t kModifiers = XCB_MOD_MASK_SHIFT | XCB_MOD_MASK_CONTROL | XCB_MOD_MASK_1 | XCB_MOD_MASK_4;
 
@@ -50,7 +41,8 @@ Chord chord_from(const std::string& text) {
 }  // namespace
 
 struct Keys::State {
-  xcb_connection_t* display = nullptr;
+  Connection connection = connect_to_display();
+  xcb_connection_t* display = connection.get();
   xcb_window_t root = 0;
   std::uint8_t opcode = 0;
   xkb_context* context = nullptr;
@@ -60,7 +52,6 @@ struct Keys::State {
   ~State() {
     xkb_keymap_unref(keymap);
     xkb_context_unref(context);
-    if (display != nullptr) xcb_disconnect(display);
   }
 
   /// Raw events come to everybody who asked from 2.1 on, whoever has grabbed the keyboard.
@@ -112,7 +103,6 @@ Keys::Keys(const std::map<std::string, std::function<void()>>& bindings) : state
     state_->chords.push_back(chord_from(text));
     state_->chords.back().act = act;
   }
-  state_->display = xcb_connect(nullptr, nullptr);
   if (xcb_connection_has_error(state_->display) != 0)
     throw Error("there is no X11 display for keys", "", "use 'idlemeter tell' in the desktop's own shortcuts");
   state_->root = xcb_setup_roots_iterator(xcb_get_setup(state_->display)).data->root;

@@ -2,21 +2,26 @@
 
 #include <uv.h>
 
+#include <exception>
+
 #include "idlemeter/error.hpp"
 
 namespace idlemeter::meter {
 
 struct Loop::Watch {
   uv_poll_t handle{};
+  Loop* loop = nullptr;
   std::function<void()> ready;
 };
 
 struct Loop::Timer {
   uv_timer_t handle{};
+  Loop* loop = nullptr;
   std::function<void()> due;
 };
 
-Loop::Loop() : loop_(std::make_unique<uv_loop_t>()) {
+Loop::Loop(std::function<void(const char*)> complain)
+    : complain_(std::move(complain)), loop_(std::make_unique<uv_loop_t>()) {
   if (uv_loop_init(loop_.get()) != 0) throw Error("cannot make an event loop");
 }
 
@@ -39,11 +44,13 @@ Loop::~Loop() {
 void Loop::watch(int fd, std::function<void()> ready) {
   auto made = std::make_unique<Watch>();
   if (uv_poll_init(loop_.get(), &made->handle, fd) != 0) throw Error("cannot watch a descriptor");
+  made->loop = this;
   made->ready = std::move(ready);
   made->handle.data = made.get();
   uv_poll_start(&made->handle, UV_READABLE | UV_DISCONNECT, [](uv_poll_t* handle, int, int) {
-    const auto call = static_cast<Watch*>(handle->data)->ready;  // a copy: it may remove itself
-    call();
+    const auto* watch = static_cast<Watch*>(handle->data);
+    const auto ready = watch->ready;  // a copy: it may remove itself
+    watch->loop->call(ready);
   });
   watches_[fd] = std::move(made);
 }
@@ -59,11 +66,22 @@ void Loop::unwatch(int fd) {
 void Loop::every(unsigned milliseconds, std::function<void()> due) {
   timer_ = std::make_unique<Timer>();
   uv_timer_init(loop_.get(), &timer_->handle);
+  timer_->loop = this;
   timer_->due = std::move(due);
   timer_->handle.data = timer_.get();
-  uv_timer_start(
-      &timer_->handle, [](uv_timer_t* handle) { static_cast<Timer*>(handle->data)->due(); }, milliseconds,
-      milliseconds);
+  const auto tick = [](uv_timer_t* handle) {
+    const auto* timer = static_cast<Timer*>(handle->data);
+    timer->loop->call(timer->due);
+  };
+  uv_timer_start(&timer_->handle, tick, milliseconds, milliseconds);
+}
+
+void Loop::call(const std::function<void()>& callback) const {
+  try {
+    callback();
+  } catch (const std::exception& error) {
+    complain_(error.what());
+  }
 }
 
 void Loop::run() { uv_run(loop_.get(), UV_RUN_DEFAULT); }

@@ -12,7 +12,8 @@ namespace idlemeter::meter {
 /// One thread at a time. Callbacks may add and remove watches, also their own.
 class Loop {
  public:
-  Loop();
+  /// `complain` is told what a callback throws: nothing leaves run() by throwing.
+  explicit Loop(std::function<void(const char*)> complain);
   Loop(const Loop&) = delete;
   Loop& operator=(const Loop&) = delete;
   ~Loop();
@@ -33,6 +34,9 @@ class Loop {
   template <typename T>
   void close(std::unique_ptr<T> handle);
 
+  void call(const std::function<void()>& callback) const;
+
+  std::function<void(const char*)> complain_;
   std::unique_ptr<uv_loop_s> loop_;
   std::map<int, std::unique_ptr<Watch>> watches_;
   std::unique_ptr<Timer> timer_;

@@ -1,11 +1,8 @@
 #include "idlemeter/meter.hpp"
 
 #include <fmt/format.h>
-#include <signal.h>
-#include <sys/socket.h>
 #include <unistd.h>
 
-#include <cerrno>
 #include <cstdlib>
 #include <list>
 #include <nlohmann/json.hpp>
@@ -13,9 +10,11 @@
 
 #include "idlemeter/error.hpp"
 #include "link/handover.hpp"
+#include "meter/above.hpp"
 #include "meter/control.hpp"
 #include "meter/game.hpp"
 #include "meter/keys.hpp"
+#include "meter/links.hpp"
 #include "meter/loop.hpp"
 #include "meter/recording.hpp"
 #include "sources/private_socket.hpp"
@@ -24,7 +23,7 @@ namespace idlemeter {
 namespace {
 
 namespace fs = std::filesystem;
-using meter::LinkedGame;
+using meter::Game;
 using meter::Recording;
 using nlohmann::json;
 
@@ -39,12 +38,10 @@ fs::path executable_of(int pid) {
 
 }  // namespace
 
-struct Meter::State {
+struct Meter::State final : meter::Host {
   MeterOptions options;
-  fs::path link_path;
-  int link_socket = -1;
-  meter::Loop loop;
-  std::list<LinkedGame> games;
+  meter::Loop loop{[this](const char* mistake) { complain(mistake); }};
+  std::list<Game> games;
   std::vector<GameReport> over;
   Painter painter;
   std::unique_ptr<Sampler> sampler;
@@ -54,6 +51,7 @@ struct Meter::State {
   Nanoseconds text_due = 0, complained_at = -kSecond;
   std::unique_ptr<meter::Keys> keys;
   std::unique_ptr<meter::Control> control;
+  std::unique_ptr<meter::Entrance> entrance;
   std::optional<Recording> recording;
   struct Planned {
     Nanoseconds at = 0;
@@ -67,18 +65,11 @@ struct Meter::State {
     if (options.log) options.log(line);
   }
 
-  /// For the loop, which nothing may leave by throwing: what goes wrong is told, at most once a second.
-  template <typename F>
-  std::function<void()> guarded(F call) {
-    return [this, call] {
-      try {
-        call();
-      } catch (const std::exception& error) {
-        if (link::now() - complained_at < kSecond) return;
-        complained_at = link::now();
-        log(error.what());
-      }
-    };
+  /// What goes wrong in the loop is told at most once a second.
+  void complain(const char* mistake) {
+    if (link::now() - complained_at < kSecond) return;
+    complained_at = link::now();
+    log(mistake);
   }
 
   // Keys.
@@ -98,30 +89,27 @@ struct Meter::State {
     } catch (const Error& error) {
       return log(error.what());
     }
-    loop.watch(keys->descriptor(), guarded([this] {
-                 if (keys->hear()) return;
-                 loop.unwatch(keys->descriptor());
-                 keys.reset();
-                 log("the display for keys is gone");
-               }));
+    loop.watch(keys->descriptor(), [this] {
+      if (keys->hear()) return;
+      loop.unwatch(keys->descriptor());
+      keys.reset();
+      log("the display for keys is gone");
+    });
   }
 
-  // Links.
+  // Games.
 
-  void accept_probe() {
-    const int socket = ::accept4(link_socket, nullptr, nullptr, SOCK_CLOEXEC | SOCK_NONBLOCK);
-    if (socket < 0) return;
-    link::MeterEnd end(socket);
-    if (games.size() >= kMostGames) return;
-    const fs::path face = face_file(end.pid());
-    games.emplace_back(std::move(end), face, options.settings.computed);
-    LinkedGame& game = games.back();
-    loop.watch(socket, guarded([this, &game] {
-                 if (game.end().receive()) return;
-                 if (!game.end().linked() || !is_alive(game)) return leave(game);
-                 game.cut_off();
-                 loop.unwatch(game.end().socket());
-               }));
+  Game* come(std::unique_ptr<meter::Attachment> attachment) override {
+    if (games.size() >= kMostGames) return nullptr;
+    const fs::path face = face_file(attachment->pid());
+    return &games.emplace_back(std::move(attachment), face, options.settings.computed);
+  }
+
+  void leave(Game& game) override {
+    drain(game);
+    if (is_recorded(game)) end_with_its_game();
+    if (game.has_picture()) over.push_back(report(game, true));
+    games.remove_if([&](const Game& one) { return &one == &game; });
   }
 
   fs::path face_file(int pid) const {
@@ -133,44 +121,28 @@ struct Meter::State {
     }
   }
 
-  /// The process is there and hasn't linked itself anew, as after exec().
-  [[nodiscard]] bool is_alive(const LinkedGame& game) const {
-    for (auto other = games.rbegin(); other != games.rend() && &*other != &game; ++other) {
-      if (other->end().pid() == game.end().pid() && other->end().linked()) return false;
-    }
-    return game.end().pid() > 0 && (::kill(game.end().pid(), 0) == 0 || errno == EPERM);
-  }
-
-  void leave_the_dead() {
-    for (auto game = games.begin(); game != games.end();) {
-      LinkedGame& one = *game++;
-      if (one.is_cut_off() && !is_alive(one)) leave(one);
-    }
-  }
-
-  static GameReport report(const LinkedGame& game, bool over) {
-    return {game.end().pid(), game.name(), game.api(), game.picture(), game.presents(), game.whole().summary(), over};
-  }
-
-  void leave(LinkedGame& game) {
-    drain(game);
-    if (is_recorded(game)) stop_recording();
-    if (game.presents() > 0) over.push_back(report(game, true));
-    loop.unwatch(game.end().socket());
-    games.remove_if([&](const LinkedGame& one) { return &one == &game; });
+  static GameReport report(const Game& game, bool over) {
+    return {game.pid(),
+            game.name(),
+            game.attachment().api(),
+            game.picture(),
+            game.presents(),
+            game.attachment().blind(),
+            game.whole().summary(),
+            over};
   }
 
   /// The one that has presented most.
-  LinkedGame* main_game() {
-    LinkedGame* found = nullptr;
-    for (LinkedGame& game : games) {
-      if (game.presents() > 0 && (found == nullptr || game.presents() > found->presents())) found = &game;
+  Game* main_game() {
+    Game* found = nullptr;
+    for (Game& game : games) {
+      if (game.has_picture() && (found == nullptr || game.presents() > found->presents())) found = &game;
     }
     return found;
   }
 
   /// Takes the frames that have come, for the recording too.
-  void drain(LinkedGame& game) {
+  void drain(Game& game) {
     const std::vector<FrameRecord>& frames = game.drain();
     if (!is_recorded(game)) return;
     try {
@@ -182,8 +154,8 @@ struct Meter::State {
 
   // Readings.
 
-  void sample_for(const LinkedGame& game) {
-    const GameFacts facts{game.end().pid(), game.name(), game.api(), game.picture()};
+  void sample_for(const Game& game) {
+    const GameFacts facts{game.pid(), game.name(), game.attachment().api(), game.picture()};
     const std::string key = fmt::format("{} {} {}", facts.pid, facts.api, facts.picture);
     const Nanoseconds now = link::now();
     if (key == sampled || (sampler != nullptr && now - sampled_at < 2 * kSecond)) return;
@@ -219,9 +191,9 @@ struct Meter::State {
 
   // Recording.
 
-  [[nodiscard]] bool is_recorded(const LinkedGame& game) const { return recording && &recording->game() == &game; }
+  [[nodiscard]] bool is_recorded(const Game& game) const { return recording && &recording->game() == &game; }
 
-  void start_recording(LinkedGame& game, double seconds) {
+  void start_recording(Game& game, double seconds) {
     constexpr auto kPatience = std::chrono::milliseconds(250);  // for the machine's names, in a game's first moment
     sample_for(game);
     sampler->wait(1, kPatience);
@@ -239,6 +211,15 @@ struct Meter::State {
     return id;
   }
 
+  /// For what can't be stopped by a mistake of the store's.
+  void end_with_its_game() {
+    try {
+      stop_recording();
+    } catch (const std::exception& error) {
+      give_up_recording(error.what());
+    }
+  }
+
   void give_up_recording(const char* why) {
     log(fmt::format("run {} ends here: {}", recording->id(), why));
     end_recording();
@@ -251,21 +232,18 @@ struct Meter::State {
 
   /// Begins, goes on and ends as it was planned.
   void record(Nanoseconds now) {
-    LinkedGame* game = main_game();
+    Game* game = main_game();
     if (planned && now >= planned->at && game != nullptr && !recording) {
       const double seconds = planned->seconds;
       planned.reset();
       start_recording(*game, seconds);
     }
     if (!recording) return;
+    if (recording->is_over(now)) return end_with_its_game();
     try {
-      if (recording->is_over(now)) {
-        stop_recording();
-      } else {
-        recording->add(recording->game().values(), now);
-      }
+      recording->add(recording->game().values(), now);
     } catch (const std::exception& error) {
-      if (recording) give_up_recording(error.what());
+      give_up_recording(error.what());
     }
   }
 
@@ -279,13 +257,13 @@ struct Meter::State {
 
   void tick() {
     const Nanoseconds now = link::now();
-    leave_the_dead();
-    for (LinkedGame& game : games) {
+    entrance->look();
+    for (Game& game : games) {
       drain(game);
-      game.end().beat(now);
-      game.end().show(visible);
+      game.attachment().beat(now);
+      game.attachment().show(visible);
     }
-    if (LinkedGame* game = main_game()) sample_for(*game);
+    if (Game* game = main_game()) sample_for(*game);
     redraw(now);
     record(now);
   }
@@ -294,9 +272,9 @@ struct Meter::State {
   void redraw(Nanoseconds now) {
     const bool text = now >= text_due;
     if (text) text_due = now + kTextEvery - kTick * kMillisecond / 2;
-    for (LinkedGame& game : games) {
+    for (Game& game : games) {
       if (text) game.look_at_face();
-      if (game.presents() == 0 || !(text || (visible && game.has_traces()))) continue;
+      if (!game.has_picture() || !(text || (visible && game.has_traces()))) continue;
       game.update(machine_values(now), now, text);
       if (visible) game.redraw(painter);
     }
@@ -326,7 +304,7 @@ struct Meter::State {
       return {{"ok", true}, {"visible", visible}};
     }
     if (what == "clear") {
-      for (LinkedGame& game : games) game.frames().clear();
+      for (Game& game : games) game.frames().clear();
       return {{"ok", true}};
     }
     if (what == "mark") return mark();
@@ -347,7 +325,7 @@ struct Meter::State {
   /// The one behind the face that is shown; the first where it is none of them.
   [[nodiscard]] std::string next_face() {
     if (options.faces.empty()) throw Error("there is no other face");
-    const LinkedGame* game = main_game();
+    const Game* game = main_game();
     for (std::size_t i = 0; game != nullptr && i < options.faces.size(); ++i) {
       if (options.file_of(options.faces[i]) == game->face().file())
         return options.faces[(i + 1) % options.faces.size()];
@@ -359,7 +337,7 @@ struct Meter::State {
     if (name.empty()) name = next_face();
     const fs::path file = options.file_of(name);
     (void)load_face(file);
-    for (LinkedGame& game : games) game.set_face(file);
+    for (Game& game : games) game.set_face(file);
     return {{"ok", true}, {"face", name}};
   }
 
@@ -378,56 +356,54 @@ struct Meter::State {
     return answer;
   }
 
-  static json state_of(LinkedGame& game) {
+  static json state_of(Game& game) {
     const Summary summary = game.whole().summary();
-    json one = {{"pid", game.end().pid()},
+    json one = {{"pid", game.pid()},
                 {"name", game.name()},
-                {"api", game.api()},
+                {"api", game.attachment().api()},
                 {"picture", game.picture()},
                 {"frames", game.presents()},
                 {"lost", game.lost()},
                 {"face", game.face().file().string()}};
     if (summary.average_rate) one["average_fps"] = *summary.average_rate;
     if (const Low* low = summary.low(Share{10'000})) one["low_1_percent_fps"] = low->rate;
+    if (const std::string blind = game.attachment().blind(); !blind.empty()) one["frames_unknown"] = blind;
     if (!game.face().mistake().empty()) one["mistake"] = game.face().mistake();
     return one;
   }
 
   json state() {
     json list = json::array();
-    for (LinkedGame& game : games) list.push_back(state_of(game));
+    for (Game& game : games) list.push_back(state_of(game));
     json answer = {{"ok", true}, {"pid", ::getpid()}, {"visible", visible}, {"games", list}};
-    if (recording) answer["recording"] = {{"run", recording->id()}, {"pid", recording->game().end().pid()}};
+    if (recording) answer["recording"] = {{"run", recording->id()}, {"pid", recording->game().pid()}};
     return answer;
   }
 };
 
 Meter::Meter(MeterOptions options) : state_(std::make_unique<State>(std::move(options))) {
   State& s = *state_;
-  const std::string name = s.options.socket.empty() ? fmt::format("{}.link", ::getpid()) : s.options.socket;
-  s.link_path = s.options.folder / name;
-  s.link_socket = sources::listen_privately(s.link_path);
   s.control = std::make_unique<meter::Control>(s.loop, s.options.folder / fmt::format("{}.control", ::getpid()),
                                                [this](const std::string& line) { return state_->obey(line); });
-  s.loop.watch(s.link_socket, s.guarded([this] { state_->accept_probe(); }));
+  if (s.options.above) {
+    s.entrance = std::make_unique<meter::Above>(s.loop, s.options.above, s);
+  } else {
+    s.entrance = std::make_unique<meter::Links>(s.loop, link_socket(), s);
+  }
   s.listen_to_keys();
-  s.loop.every(kTick, s.guarded([this] { state_->tick(); }));
+  s.loop.every(kTick, [this] { state_->tick(); });
 }
 
 Meter::~Meter() {
   State& s = *state_;
-  s.guarded([&] {
-    if (s.recording) s.stop_recording();
-  })();
-  for (LinkedGame& game : s.games) s.loop.unwatch(game.end().socket());
+  if (s.recording) s.end_with_its_game();
   if (s.keys != nullptr) s.loop.unwatch(s.keys->descriptor());
-  s.loop.unwatch(s.link_socket);
-  ::close(s.link_socket);
-  std::error_code gone;
-  fs::remove(s.link_path, gone);
 }
 
-fs::path Meter::link_socket() const { return state_->link_path; }
+fs::path Meter::link_socket() const {
+  const MeterOptions& options = state_->options;
+  return options.folder / (options.socket.empty() ? fmt::format("{}.link", ::getpid()) : options.socket);
+}
 void Meter::watch(int fd, std::function<void()> ready) { state_->loop.watch(fd, std::move(ready)); }
 void Meter::run() { state_->loop.run(); }
 void Meter::stop() { state_->loop.stop(); }
@@ -436,9 +412,9 @@ void Meter::record(double seconds, double after) { state_->plan(seconds, after);
 
 std::vector<GameReport> Meter::reports() {
   std::vector<GameReport> all = state_->over;
-  for (LinkedGame& game : state_->games) {
+  for (Game& game : state_->games) {
     state_->drain(game);
-    if (game.presents() > 0) all.push_back(State::report(game, false));
+    if (game.has_picture()) all.push_back(State::report(game, false));
   }
   return all;
 }

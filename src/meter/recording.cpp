@@ -8,10 +8,10 @@ namespace {
 
 constexpr Nanoseconds kValuesEvery = kSecond / 2;
 
-RunDetails details_of(const LinkedGame& game, const Snapshot& values) {
+RunDetails details_of(const Game& game, const Snapshot& values) {
   RunDetails details;
   details.game = game.name();
-  details.facts = {{"Picture", game.picture()}, {"Graphics API", game.api()}};
+  details.facts = {{"Picture", game.picture()}, {"Graphics API", game.attachment().api()}};
   const std::pair<const char*, const char*> kFacts[] = {{"Processor", "cpu.name"}, {"GPU", "gpu.name"}};
   for (const auto& [name, id] : kFacts) {
     const Snapshot::Entry entry = values.find(id);
@@ -23,7 +23,7 @@ RunDetails details_of(const LinkedGame& game, const Snapshot& values) {
 
 }  // namespace
 
-Recording::Recording(const std::filesystem::path& store, LinkedGame& game, const Snapshot& values, double seconds,
+Recording::Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, double seconds,
                      Nanoseconds now)
     : store_(store),
       game_(game),

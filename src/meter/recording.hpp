@@ -9,16 +9,15 @@
 
 namespace idlemeter::meter {
 
-class LinkedGame;
+class Game;
 
 /// One thread at a time. The game must outlive it. Calls throw Error where the store can't be written.
 class Recording {
  public:
   /// Begins a run of the game, with facts from the values; for so many seconds, 0: until it is finished.
-  Recording(const std::filesystem::path& store, LinkedGame& game, const Snapshot& values, double seconds,
-            Nanoseconds now);
+  Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, double seconds, Nanoseconds now);
 
-  [[nodiscard]] LinkedGame& game() const { return game_; }
+  [[nodiscard]] Game& game() const { return game_; }
   [[nodiscard]] std::int64_t id() const { return recorder_.id(); }
   [[nodiscard]] bool is_over(Nanoseconds now) const { return until_ > 0 && now >= until_; }
 
@@ -36,7 +35,7 @@ class Recording {
 
  private:
   Store store_;
-  LinkedGame& game_;
+  Game& game_;
   Recorder recorder_;
   Nanoseconds since_, until_, values_due_ = 0;
   int marks_ = 0;

@@ -1,0 +1,36 @@
+#include "game_process.hpp"
+
+#include <fmt/format.h>
+#include <signal.h>
+
+#include <cerrno>
+#include <fstream>
+#include <sstream>
+
+namespace idlemeter::cli {
+
+std::string variable_of(int pid, const std::string& name) {
+  std::ifstream file(fmt::format("/proc/{}/environ", pid), std::ios::binary);
+  for (std::string variable; std::getline(file, variable, '\0');) {
+    if (variable.starts_with(name + "=")) return variable.substr(name.size() + 1);
+  }
+  return {};
+}
+
+bool descends_from(int pid, int ancestor) {
+  while (pid > 1 && pid != ancestor) {
+    std::ifstream file(fmt::format("/proc/{}/stat", pid));
+    std::string text;
+    std::getline(file, text);
+    std::istringstream rest(text.substr(text.rfind(')') + 1));  // the name before it may hold anything
+    char state = 0;
+    int parent = 0;
+    if (!(rest >> state >> parent)) return false;
+    pid = parent;
+  }
+  return pid == ancestor;
+}
+
+bool is_running(int pid) { return ::kill(pid, 0) == 0 || errno == EPERM; }
+
+}  // namespace idlemeter::cli

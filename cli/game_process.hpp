@@ -1,0 +1,17 @@
+// What the kernel tells of a game's processes.
+#pragma once
+
+#include <filesystem>
+#include <string>
+
+namespace idlemeter::cli {
+
+/// A variable of the environment that a process was started with; "" where it has none, or is another user's.
+[[nodiscard]] std::string variable_of(int pid, const std::string& name);
+
+/// True where a process is that one, or was started by it, or by one that was.
+[[nodiscard]] bool descends_from(int pid, int ancestor);
+
+[[nodiscard]] bool is_running(int pid);
+
+}  // namespace idlemeter::cli

@@ -1,0 +1,52 @@
+// When windows are drawn into, told by the display.
+#pragma once
+
+#include <map>
+#include <mutex>
+#include <thread>
+#include <vector>
+
+#include "link/regions.hpp"
+#include "meter/x11.hpp"
+
+namespace idlemeter::meter {
+
+/// A connection and a thread of its own, so that a present's time is that of its arrival, not when the meter had time
+/// for it. A present is one report of DAMAGE: one request that drew into the window. Any thread.
+class DamageWatch {
+ public:
+  /// Throws Error where the display has no DAMAGE.
+  DamageWatch();
+  DamageWatch(const DamageWatch&) = delete;
+  DamageWatch& operator=(const DamageWatch&) = delete;
+  ~DamageWatch();
+
+  void add(xcb_window_t window);
+  void remove(xcb_window_t window);
+
+  /// What is drawn within that part of the window alone is no present: a window above it has changed its form.
+  void cover(xcb_window_t window, xcb_rectangle_t part);
+
+  /// Appends the presents since the last call. Returns how many of them were lost.
+  std::uint32_t drain(xcb_window_t window, std::vector<link::FrameEntry>& into);
+
+ private:
+  struct Watched {
+    std::uint32_t damage = 0;
+    xcb_rectangle_t covered{};
+    bool counts = false;  // of the report that is arriving
+    std::vector<link::FrameEntry> arrived;
+    std::uint32_t lost = 0;
+  };
+
+  void listen();
+  void take(const xcb_generic_event_t& event);
+
+  Connection display_;
+  std::uint8_t notify_ = 0;
+  std::mutex mutex_;
+  std::map<xcb_window_t, Watched> windows_;
+  std::thread thread_;
+};
+
+}  // namespace idlemeter::meter
