@@ -34,7 +34,7 @@ void GameLink::before_swap(int width, int height) {
 }
 
 void GameLink::after_swap() {
-  if (state_->usable) state_->clock.begin(state_->gl);
+  if (state_->usable && state_->end.linked()) state_->clock.begin(state_->gl);
 }
 
 }  // namespace idlemeter

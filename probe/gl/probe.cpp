@@ -46,7 +46,8 @@ bool Probe::present(Context* context, std::uintptr_t drawable, std::int64_t now)
 void Probe::after_swap(void* handle) {
   const std::lock_guard<std::mutex> lock(mutex_);
   const auto context = contexts_.find(handle);
-  if (context != contexts_.end() && context->second.usable) context->second.clock.begin(context->second.gl);
+  if (context != contexts_.end() && context->second.usable && end_.linked())
+    context->second.clock.begin(context->second.gl);
 }
 
 void Probe::forget(void* handle) {

@@ -26,7 +26,9 @@ namespace idlemeter::probe {
   X(DestroyFence) X(ResetFences) X(WaitForFences) X(CreateSemaphore) \
   X(DestroySemaphore) X(CmdPipelineBarrier) X(CmdCopyBufferToImage) X(CmdBeginRenderPass) \
   X(CmdEndRenderPass) X(CmdBindPipeline) X(CmdBindDescriptorSets) X(CmdPushConstants) \
-  X(CmdSetViewport) X(CmdSetScissor) X(CmdDraw)
+  X(CmdSetViewport) X(CmdSetScissor) X(CmdDraw) X(CreateQueryPool) X(DestroyQueryPool) \
+  X(GetQueryPoolResults) X(CmdResetQueryPool) X(CmdWriteTimestamp) X(QueueWaitIdle) \
+  X(QueueSubmit2) X(QueueSubmit2KHR)
 // clang-format on
 
 struct Instance {

@@ -2,11 +2,14 @@
 #include <pthread.h>
 #include <string.h>
 
+#include <algorithm>
 #include <map>
 #include <memory>
 #include <mutex>
+#include <utility>
 #include <vector>
 
+#include "vulkan/gpu_clock.hpp"
 #include "vulkan/overlay.hpp"
 
 #define IDLEMETER_EXPORT extern "C" __attribute__((visibility("default")))
@@ -18,8 +21,11 @@ namespace {
 void* key_of(const void* dispatchable) { return *static_cast<void* const*>(dispatchable); }
 
 struct Queue {
-  Device* device = nullptr;
-  std::uint32_t family = 0;
+  Queue(const Device& of, std::uint32_t family_index) : device(&of), family(family_index), clock(of, family_index) {}
+
+  const Device* device;
+  std::uint32_t family;
+  GpuClock clock;
 };
 
 struct Layer {
@@ -104,7 +110,7 @@ void remember_queues(Device& device, const VkDeviceCreateInfo& info) {
     for (std::uint32_t j = 0; j < family.queueCount; ++j) {
       VkQueue queue = VK_NULL_HANDLE;
       device.calls.GetDeviceQueue(device.handle, family.queueFamilyIndex, j, &queue);
-      if (queue != VK_NULL_HANDLE) layer().queues[queue] = {&device, family.queueFamilyIndex};
+      if (queue != VK_NULL_HANDLE) layer().queues.try_emplace(queue, device, family.queueFamilyIndex);
     }
   }
 }
@@ -136,9 +142,7 @@ VKAPI_ATTR VkResult VKAPI_CALL create_device(VkPhysicalDevice physical, const Vk
   instance->GetPhysicalDeviceQueueFamilyProperties(physical, &count, nullptr);
   device->families.resize(count);
   instance->GetPhysicalDeviceQueueFamilyProperties(physical, &count, device->families.data());
-  VkPhysicalDeviceProperties properties{};
-  instance->GetPhysicalDeviceProperties(physical, &properties);
-  device->api = properties.apiVersion;
+  instance->GetPhysicalDeviceProperties(physical, &device->properties);
   const std::lock_guard<std::mutex> lock(layer().mutex);
   remember_queues(*device, *info);
   layer().devices[key_of(*made)] = std::move(device);
@@ -152,7 +156,11 @@ VKAPI_ATTR void VKAPI_CALL destroy_device(VkDevice handle, const VkAllocationCal
   const PFN_vkDestroyDevice destroy = device->calls.DestroyDevice;
   {
     const std::lock_guard<std::mutex> lock(layer().mutex);
-    std::erase_if(layer().queues, [&](const auto& queue) { return queue.second.device == device; });
+    for (auto queue = layer().queues.begin(); queue != layer().queues.end();) {
+      const bool is_its = queue->second.device == device;
+      if (is_its) queue->second.clock.destroy();
+      queue = is_its ? layer().queues.erase(queue) : std::next(queue);
+    }
     layer().devices.erase(key);
   }
   destroy(handle, allocator);
@@ -191,14 +199,73 @@ VKAPI_ATTR void VKAPI_CALL destroy_swapchain(VkDevice handle, VkSwapchainKHR swa
   device.calls.DestroySwapchainKHR(handle, swapchain, allocator);
 }
 
-void stamp(const Device& device, VkSwapchainKHR swapchain, const Overlay& overlay) {
+// Frames.
+
+/// What goes before the game's commands on a queue; VK_NULL_HANDLE: nothing, as long as no meter wants to know.
+VkCommandBuffer begin_frame(VkQueue handle, const Device*& device) {
+  const std::lock_guard<std::mutex> lock(layer().mutex);
+  const auto queue = layer().queues.find(handle);
+  if (queue == layer().queues.end()) {
+    device = layer().devices.at(key_of(handle)).get();
+    return VK_NULL_HANDLE;
+  }
+  device = queue->second.device;
+  return layer().end.linked() ? queue->second.clock.begin(handle) : VK_NULL_HANDLE;
+}
+
+constexpr std::uint32_t kMostSubmits = 32;  // in one call, to have one more put before them
+
+VKAPI_ATTR VkResult VKAPI_CALL queue_submit(VkQueue handle, std::uint32_t count, const VkSubmitInfo* submits,
+                                            VkFence fence) {
+  const Device* device = nullptr;
+  const VkCommandBuffer first = count == 0 ? VK_NULL_HANDLE : begin_frame(handle, device);
+  if (device == nullptr) device = device_of(handle);
+  const PFN_vkQueueSubmit submit = device->calls.QueueSubmit;
+  if (first == VK_NULL_HANDLE) return submit(handle, count, submits, fence);
+  VkSubmitInfo all[kMostSubmits + 1];
+  all[0] = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
+  all[0].commandBufferCount = 1;
+  all[0].pCommandBuffers = &first;
+  if (count > kMostSubmits) {
+    submit(handle, 1, all, VK_NULL_HANDLE);
+    return submit(handle, count, submits, fence);
+  }
+  std::copy_n(submits, count, all + 1);
+  return submit(handle, count + 1, all, fence);
+}
+
+template <auto Member>
+VKAPI_ATTR VkResult VKAPI_CALL queue_submit2(VkQueue handle, std::uint32_t count, const VkSubmitInfo2* submits,
+                                             VkFence fence) {
+  const Device* device = nullptr;
+  const VkCommandBuffer first = count == 0 ? VK_NULL_HANDLE : begin_frame(handle, device);
+  if (device == nullptr) device = device_of(handle);
+  const auto submit = device->calls.*Member;
+  if (first == VK_NULL_HANDLE) return submit(handle, count, submits, fence);
+  auto commands = made<VkCommandBufferSubmitInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_SUBMIT_INFO);
+  commands.commandBuffer = first;
+  VkSubmitInfo2 all[kMostSubmits + 1];
+  all[0] = made<VkSubmitInfo2>(VK_STRUCTURE_TYPE_SUBMIT_INFO_2);
+  all[0].commandBufferInfoCount = 1;
+  all[0].pCommandBufferInfos = &commands;
+  if (count > kMostSubmits) {
+    submit(handle, 1, all, VK_NULL_HANDLE);
+    return submit(handle, count, submits, fence);
+  }
+  std::copy_n(submits, count, all + 1);
+  return submit(handle, count + 1, all, fence);
+}
+
+void stamp(const Device& device, VkSwapchainKHR swapchain, const Overlay& overlay, std::int64_t gpu_work) {
   link::FrameEntry frame;
   frame.present = link::now();
   const auto bits = reinterpret_cast<std::uint64_t>(swapchain);
   frame.drawable = static_cast<std::uint32_t>(bits ^ bits >> 32);
   frame.width = overlay.extent().width;
   frame.height = overlay.extent().height;
-  layer().end.add(frame, link::Api::vulkan, VK_API_VERSION_MAJOR(device.api), VK_API_VERSION_MINOR(device.api));
+  frame.gpu_work = gpu_work;
+  layer().end.add(frame, link::Api::vulkan, VK_API_VERSION_MAJOR(device.properties.apiVersion),
+                  VK_API_VERSION_MINOR(device.properties.apiVersion));
 }
 
 VKAPI_ATTR VkResult VKAPI_CALL queue_present(VkQueue handle, const VkPresentInfoKHR* info) {
@@ -215,17 +282,27 @@ VKAPI_ATTR VkResult VKAPI_CALL queue_present(VkQueue handle, const VkPresentInfo
     } else {
       const Device& device = *queue->second.device;
       present = device.calls.QueuePresentKHR;
+      VkCommandBuffer end = queue->second.clock.end();
+      std::int64_t gpu_work = queue->second.clock.take();
       for (std::uint32_t i = 0; i < info->swapchainCount; ++i) {
         const auto overlay = layer().overlays.find(info->pSwapchains[i]);
         if (overlay == layer().overlays.end()) continue;
-        stamp(device, info->pSwapchains[i], overlay->second);
+        stamp(device, info->pSwapchains[i], overlay->second, std::exchange(gpu_work, -1));
         const link::Shown shown = layer().end.picture();
         if (shown.pixels == nullptr || drawn_count == kMostWindows) continue;
         const bool first = drawn_count == 0;
         const VkSemaphore done =
-            overlay->second.draw(handle, queue->second.family, info->pImageIndices[i], layer().end, shown,
+            overlay->second.draw(handle, queue->second.family, info->pImageIndices[i], layer().end, shown, end,
                                  first ? info->waitSemaphoreCount : 0, first ? info->pWaitSemaphores : nullptr);
-        if (done != VK_NULL_HANDLE) drawn[drawn_count++] = done;
+        if (done == VK_NULL_HANDLE) continue;
+        drawn[drawn_count++] = done;
+        end = VK_NULL_HANDLE;
+      }
+      if (end != VK_NULL_HANDLE) {
+        auto submit = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
+        submit.commandBufferCount = 1;
+        submit.pCommandBuffers = &end;
+        device.calls.QueueSubmit(handle, 1, &submit, VK_NULL_HANDLE);
       }
     }
   }
@@ -242,14 +319,16 @@ PFN_vkVoidFunction device_call(const char* name);
 PFN_vkVoidFunction instance_call(const char* name);
 
 VKAPI_ATTR PFN_vkVoidFunction VKAPI_CALL get_device_call(VkDevice device, const char* name) {
-  if (const PFN_vkVoidFunction own = device_call(name)) return own;
-  return device_of(device)->next(device, name);
+  const PFN_vkVoidFunction below = device_of(device)->next(device, name);
+  const PFN_vkVoidFunction own = below == nullptr ? nullptr : device_call(name);
+  return own == nullptr ? below : own;
 }
 
 VKAPI_ATTR PFN_vkVoidFunction VKAPI_CALL get_instance_call(VkInstance instance, const char* name) {
   if (const PFN_vkVoidFunction own = instance_call(name)) return own;
-  if (const PFN_vkVoidFunction own = device_call(name)) return own;
-  return instance == VK_NULL_HANDLE ? nullptr : instance_of(instance)->next(instance, name);
+  const PFN_vkVoidFunction below = instance == VK_NULL_HANDLE ? nullptr : instance_of(instance)->next(instance, name);
+  const PFN_vkVoidFunction own = below == nullptr ? nullptr : device_call(name);
+  return own == nullptr ? below : own;
 }
 
 struct Named {
@@ -283,6 +362,9 @@ PFN_vkVoidFunction device_call(const char* name) {
                                 {"vkDestroyDevice", plain(&destroy_device)},
                                 {"vkCreateSwapchainKHR", plain(&create_swapchain)},
                                 {"vkDestroySwapchainKHR", plain(&destroy_swapchain)},
+                                {"vkQueueSubmit", plain(&queue_submit)},
+                                {"vkQueueSubmit2", plain(&queue_submit2<&Calls::QueueSubmit2>)},
+                                {"vkQueueSubmit2KHR", plain(&queue_submit2<&Calls::QueueSubmit2KHR>)},
                                 {"vkQueuePresentKHR", plain(&queue_present)}};
   return look_up(calls, name);
 }

@@ -4,30 +4,14 @@
 
 #include <algorithm>
 
-#include "overlay_frag.hpp"
-#include "overlay_vert.hpp"
-
 namespace idlemeter::probe {
 namespace {
 
 constexpr std::uint32_t kMostWaits = 16;  // a present waits for one or two; the list is on the stack
 
-struct Push {
-  float place[4];
-  std::int32_t origin[2];
-  std::int32_t linear;
-};
-
 bool is_srgb(VkFormat format) {
   return format == VK_FORMAT_B8G8R8A8_SRGB || format == VK_FORMAT_R8G8B8A8_SRGB ||
          format == VK_FORMAT_A8B8G8R8_SRGB_PACK32;
-}
-
-template <typename T>
-T made(VkStructureType type) {
-  T info{};
-  info.sType = type;
-  return info;
 }
 
 VkImageSubresourceRange whole() { return {VK_IMAGE_ASPECT_COLOR_BIT, 0, 1, 0, 1}; }
@@ -51,113 +35,6 @@ bool Overlay::allocate(const VkMemoryRequirements& needs, VkMemoryPropertyFlags 
   return false;
 }
 
-/// Loads what the game has drawn, and leaves the image as presenting wants it.
-bool Overlay::make_pass() {
-  VkAttachmentDescription color{};
-  color.format = format_;
-  color.samples = VK_SAMPLE_COUNT_1_BIT;
-  color.loadOp = VK_ATTACHMENT_LOAD_OP_LOAD;
-  color.storeOp = VK_ATTACHMENT_STORE_OP_STORE;
-  color.stencilLoadOp = VK_ATTACHMENT_LOAD_OP_DONT_CARE;
-  color.stencilStoreOp = VK_ATTACHMENT_STORE_OP_DONT_CARE;
-  color.initialLayout = color.finalLayout = VK_IMAGE_LAYOUT_PRESENT_SRC_KHR;
-  const VkAttachmentReference reference{0, VK_IMAGE_LAYOUT_COLOR_ATTACHMENT_OPTIMAL};
-  VkSubpassDescription subpass{};
-  subpass.pipelineBindPoint = VK_PIPELINE_BIND_POINT_GRAPHICS;
-  subpass.colorAttachmentCount = 1;
-  subpass.pColorAttachments = &reference;
-  constexpr VkPipelineStageFlags kWriters =
-      VK_PIPELINE_STAGE_COLOR_ATTACHMENT_OUTPUT_BIT | VK_PIPELINE_STAGE_TRANSFER_BIT;
-  const VkSubpassDependency dependencies[] = {
-      {VK_SUBPASS_EXTERNAL, 0, kWriters, VK_PIPELINE_STAGE_COLOR_ATTACHMENT_OUTPUT_BIT,
-       VK_ACCESS_COLOR_ATTACHMENT_WRITE_BIT | VK_ACCESS_TRANSFER_WRITE_BIT,
-       VK_ACCESS_COLOR_ATTACHMENT_READ_BIT | VK_ACCESS_COLOR_ATTACHMENT_WRITE_BIT, 0},
-      {0, VK_SUBPASS_EXTERNAL, VK_PIPELINE_STAGE_COLOR_ATTACHMENT_OUTPUT_BIT, VK_PIPELINE_STAGE_BOTTOM_OF_PIPE_BIT,
-       VK_ACCESS_COLOR_ATTACHMENT_WRITE_BIT, 0, 0}};
-  auto info = made<VkRenderPassCreateInfo>(VK_STRUCTURE_TYPE_RENDER_PASS_CREATE_INFO);
-  info.attachmentCount = 1;
-  info.pAttachments = &color;
-  info.subpassCount = 1;
-  info.pSubpasses = &subpass;
-  info.dependencyCount = 2;
-  info.pDependencies = dependencies;
-  return device_->calls.CreateRenderPass(device_->handle, &info, nullptr, &pass_) == VK_SUCCESS;
-}
-
-bool Overlay::make_pipeline() {
-  const Calls& vk = device_->calls;
-  const VkDescriptorSetLayoutBinding binding{0, VK_DESCRIPTOR_TYPE_COMBINED_IMAGE_SAMPLER, 1,
-                                             VK_SHADER_STAGE_FRAGMENT_BIT, nullptr};
-  auto set_info = made<VkDescriptorSetLayoutCreateInfo>(VK_STRUCTURE_TYPE_DESCRIPTOR_SET_LAYOUT_CREATE_INFO);
-  set_info.bindingCount = 1;
-  set_info.pBindings = &binding;
-  if (vk.CreateDescriptorSetLayout(device_->handle, &set_info, nullptr, &set_layout_) != VK_SUCCESS) return false;
-  const VkPushConstantRange push{VK_SHADER_STAGE_VERTEX_BIT | VK_SHADER_STAGE_FRAGMENT_BIT, 0, sizeof(Push)};
-  auto layout_info = made<VkPipelineLayoutCreateInfo>(VK_STRUCTURE_TYPE_PIPELINE_LAYOUT_CREATE_INFO);
-  layout_info.setLayoutCount = 1;
-  layout_info.pSetLayouts = &set_layout_;
-  layout_info.pushConstantRangeCount = 1;
-  layout_info.pPushConstantRanges = &push;
-  if (vk.CreatePipelineLayout(device_->handle, &layout_info, nullptr, &layout_) != VK_SUCCESS) return false;
-
-  VkShaderModule modules[2] = {};
-  const std::uint32_t* codes[] = {overlay_vert, overlay_frag};
-  const std::size_t sizes[] = {sizeof overlay_vert, sizeof overlay_frag};
-  VkPipelineShaderStageCreateInfo stages[2];
-  bool right = true;
-  for (int i = 0; i < 2; ++i) {
-    auto info = made<VkShaderModuleCreateInfo>(VK_STRUCTURE_TYPE_SHADER_MODULE_CREATE_INFO);
-    info.codeSize = sizes[i];
-    info.pCode = codes[i];
-    right = right && vk.CreateShaderModule(device_->handle, &info, nullptr, &modules[i]) == VK_SUCCESS;
-    stages[i] = made<VkPipelineShaderStageCreateInfo>(VK_STRUCTURE_TYPE_PIPELINE_SHADER_STAGE_CREATE_INFO);
-    stages[i].stage = i == 0 ? VK_SHADER_STAGE_VERTEX_BIT : VK_SHADER_STAGE_FRAGMENT_BIT;
-    stages[i].module = modules[i];
-    stages[i].pName = "main";
-  }
-  const auto vertices =
-      made<VkPipelineVertexInputStateCreateInfo>(VK_STRUCTURE_TYPE_PIPELINE_VERTEX_INPUT_STATE_CREATE_INFO);
-  auto assembly =
-      made<VkPipelineInputAssemblyStateCreateInfo>(VK_STRUCTURE_TYPE_PIPELINE_INPUT_ASSEMBLY_STATE_CREATE_INFO);
-  assembly.topology = VK_PRIMITIVE_TOPOLOGY_TRIANGLE_STRIP;
-  auto view = made<VkPipelineViewportStateCreateInfo>(VK_STRUCTURE_TYPE_PIPELINE_VIEWPORT_STATE_CREATE_INFO);
-  view.viewportCount = view.scissorCount = 1;
-  auto raster =
-      made<VkPipelineRasterizationStateCreateInfo>(VK_STRUCTURE_TYPE_PIPELINE_RASTERIZATION_STATE_CREATE_INFO);
-  raster.polygonMode = VK_POLYGON_MODE_FILL;
-  raster.lineWidth = 1;
-  auto samples = made<VkPipelineMultisampleStateCreateInfo>(VK_STRUCTURE_TYPE_PIPELINE_MULTISAMPLE_STATE_CREATE_INFO);
-  samples.rasterizationSamples = VK_SAMPLE_COUNT_1_BIT;
-  VkPipelineColorBlendAttachmentState over{};
-  over.blendEnable = VK_TRUE;
-  over.srcColorBlendFactor = over.srcAlphaBlendFactor = VK_BLEND_FACTOR_ONE;
-  over.dstColorBlendFactor = over.dstAlphaBlendFactor = VK_BLEND_FACTOR_ONE_MINUS_SRC_ALPHA;
-  over.colorWriteMask = 0xf;
-  auto blend = made<VkPipelineColorBlendStateCreateInfo>(VK_STRUCTURE_TYPE_PIPELINE_COLOR_BLEND_STATE_CREATE_INFO);
-  blend.attachmentCount = 1;
-  blend.pAttachments = &over;
-  constexpr VkDynamicState kDynamic[] = {VK_DYNAMIC_STATE_VIEWPORT, VK_DYNAMIC_STATE_SCISSOR};
-  auto dynamic = made<VkPipelineDynamicStateCreateInfo>(VK_STRUCTURE_TYPE_PIPELINE_DYNAMIC_STATE_CREATE_INFO);
-  dynamic.dynamicStateCount = 2;
-  dynamic.pDynamicStates = kDynamic;
-  auto info = made<VkGraphicsPipelineCreateInfo>(VK_STRUCTURE_TYPE_GRAPHICS_PIPELINE_CREATE_INFO);
-  info.stageCount = 2;
-  info.pStages = stages;
-  info.pVertexInputState = &vertices;
-  info.pInputAssemblyState = &assembly;
-  info.pViewportState = &view;
-  info.pRasterizationState = &raster;
-  info.pMultisampleState = &samples;
-  info.pColorBlendState = &blend;
-  info.pDynamicState = &dynamic;
-  info.layout = layout_;
-  info.renderPass = pass_;
-  right =
-      right && vk.CreateGraphicsPipelines(device_->handle, VK_NULL_HANDLE, 1, &info, nullptr, &pipeline_) == VK_SUCCESS;
-  for (VkShaderModule module : modules) vk.DestroyShaderModule(device_->handle, module, nullptr);
-  return right;
-}
-
 bool Overlay::make_images() {
   const Calls& vk = device_->calls;
   std::uint32_t count = 0;
@@ -174,7 +51,7 @@ bool Overlay::make_images() {
     view.subresourceRange = whole();
     if (vk.CreateImageView(device_->handle, &view, nullptr, &one.view) != VK_SUCCESS) return false;
     auto frame = made<VkFramebufferCreateInfo>(VK_STRUCTURE_TYPE_FRAMEBUFFER_CREATE_INFO);
-    frame.renderPass = pass_;
+    frame.renderPass = pass_.pass();
     frame.attachmentCount = 1;
     frame.pAttachments = &one.view;
     frame.width = extent_.width;
@@ -185,12 +62,8 @@ bool Overlay::make_images() {
     const auto semaphore = made<VkSemaphoreCreateInfo>(VK_STRUCTURE_TYPE_SEMAPHORE_CREATE_INFO);
     if (vk.CreateFence(device_->handle, &fence, nullptr, &one.fence) != VK_SUCCESS) return false;
     if (vk.CreateSemaphore(device_->handle, &semaphore, nullptr, &one.done) != VK_SUCCESS) return false;
-    auto commands = made<VkCommandBufferAllocateInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_ALLOCATE_INFO);
-    commands.commandPool = pool_;
-    commands.level = VK_COMMAND_BUFFER_LEVEL_PRIMARY;
-    commands.commandBufferCount = 1;
-    if (vk.AllocateCommandBuffers(device_->handle, &commands, &one.commands) != VK_SUCCESS) return false;
-    if (device_->set_loader_data != nullptr) device_->set_loader_data(device_->handle, one.commands);
+    one.commands = allocate_commands(*device_, pool_);
+    if (one.commands == VK_NULL_HANDLE) return false;
   }
   return true;
 }
@@ -211,11 +84,11 @@ bool Overlay::prepare(std::uint32_t family) {
   if (vk.CreateCommandPool(device_->handle, &pool, nullptr, &pool_) != VK_SUCCESS) return false;
   if (vk.CreateSampler(device_->handle, &sampler, nullptr, &sampler_) != VK_SUCCESS) return false;
   if (vk.CreateDescriptorPool(device_->handle, &sets, nullptr, &sets_) != VK_SUCCESS) return false;
-  if (!make_pass() || !make_pipeline() || !make_images()) return false;
+  if (!pass_.make(*device_, format_) || !make_images()) return false;
   auto set = made<VkDescriptorSetAllocateInfo>(VK_STRUCTURE_TYPE_DESCRIPTOR_SET_ALLOCATE_INFO);
   set.descriptorPool = sets_;
   set.descriptorSetCount = 1;
-  set.pSetLayouts = &set_layout_;
+  set.pSetLayouts = &pass_.set_layout();
   return vk.AllocateDescriptorSets(device_->handle, &set, &set_) == VK_SUCCESS;
 }
 
@@ -324,29 +197,30 @@ void Overlay::record_upload(PerImage& image, const link::Slot& slot) {
 void Overlay::record_draw(PerImage& image, const link::Slot& slot) {
   const Calls& vk = device_->calls;
   auto begin = made<VkRenderPassBeginInfo>(VK_STRUCTURE_TYPE_RENDER_PASS_BEGIN_INFO);
-  begin.renderPass = pass_;
+  begin.renderPass = pass_.pass();
   begin.framebuffer = image.framebuffer;
   begin.renderArea = {{0, 0}, extent_};
   vk.CmdBeginRenderPass(image.commands, &begin, VK_SUBPASS_CONTENTS_INLINE);
-  vk.CmdBindPipeline(image.commands, VK_PIPELINE_BIND_POINT_GRAPHICS, pipeline_);
+  vk.CmdBindPipeline(image.commands, VK_PIPELINE_BIND_POINT_GRAPHICS, pass_.pipeline());
   const VkViewport viewport{0, 0, static_cast<float>(extent_.width), static_cast<float>(extent_.height), 0, 1};
   const VkRect2D scissor{{0, 0}, extent_};
   vk.CmdSetViewport(image.commands, 0, 1, &viewport);
   vk.CmdSetScissor(image.commands, 0, 1, &scissor);
-  vk.CmdBindDescriptorSets(image.commands, VK_PIPELINE_BIND_POINT_GRAPHICS, layout_, 0, 1, &set_, 0, nullptr);
+  vk.CmdBindDescriptorSets(image.commands, VK_PIPELINE_BIND_POINT_GRAPHICS, pass_.layout(), 0, 1, &set_, 0, nullptr);
   const auto share = [](double pixels, std::uint32_t all) { return static_cast<float>(2 * pixels / all); };
-  const Push push{{share(slot.x, extent_.width) - 1, share(slot.y, extent_.height) - 1,
-                   share(slot.width, extent_.width), share(slot.height, extent_.height)},
-                  {slot.x, slot.y},
-                  is_srgb(format_) ? 1 : 0};
-  vk.CmdPushConstants(image.commands, layout_, VK_SHADER_STAGE_VERTEX_BIT | VK_SHADER_STAGE_FRAGMENT_BIT, 0,
+  const BlendPass::Push push{{share(slot.x, extent_.width) - 1, share(slot.y, extent_.height) - 1,
+                              share(slot.width, extent_.width), share(slot.height, extent_.height)},
+                             {slot.x, slot.y},
+                             is_srgb(format_) ? 1 : 0};
+  vk.CmdPushConstants(image.commands, pass_.layout(), VK_SHADER_STAGE_VERTEX_BIT | VK_SHADER_STAGE_FRAGMENT_BIT, 0,
                       sizeof push, &push);
   vk.CmdDraw(image.commands, 4, 1, 0, 0);
   vk.CmdEndRenderPass(image.commands);
 }
 
 VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t index, const link::ProbeEnd& end,
-                          const link::Shown& shown, std::uint32_t wait_count, const VkSemaphore* waits) {
+                          const link::Shown& shown, VkCommandBuffer before, std::uint32_t wait_count,
+                          const VkSemaphore* waits) {
   const bool graphics =
       family < device_->families.size() && (device_->families[family].queueFlags & VK_QUEUE_GRAPHICS_BIT) != 0;
   if (failed_ || !graphics || wait_count > kMostWaits) return VK_NULL_HANDLE;
@@ -377,8 +251,9 @@ VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t ind
   submit.waitSemaphoreCount = wait_count;
   submit.pWaitSemaphores = waits;
   submit.pWaitDstStageMask = stages;
-  submit.commandBufferCount = 1;
-  submit.pCommandBuffers = &image.commands;
+  const VkCommandBuffer commands[] = {before, image.commands};
+  submit.commandBufferCount = before == VK_NULL_HANDLE ? 1 : 2;
+  submit.pCommandBuffers = before == VK_NULL_HANDLE ? commands + 1 : commands;
   submit.signalSemaphoreCount = 1;
   submit.pSignalSemaphores = &image.done;
   if (vk.QueueSubmit(queue, 1, &submit, image.fence) != VK_SUCCESS) {
@@ -406,10 +281,7 @@ void Overlay::destroy() {
   vk.DestroyCommandPool(device, pool_, nullptr);
   vk.DestroyDescriptorPool(device, sets_, nullptr);
   vk.DestroySampler(device, sampler_, nullptr);
-  vk.DestroyPipeline(device, pipeline_, nullptr);
-  vk.DestroyPipelineLayout(device, layout_, nullptr);
-  vk.DestroyDescriptorSetLayout(device, set_layout_, nullptr);
-  vk.DestroyRenderPass(device, pass_, nullptr);
+  pass_.destroy(*device_);
 }
 
 }  // namespace idlemeter::probe

@@ -5,21 +5,9 @@
 #include <vector>
 
 #include "link/probe_end.hpp"
-#include "vulkan/calls.hpp"
+#include "vulkan/blend_pass.hpp"
 
 namespace idlemeter::probe {
-
-struct Device {
-  VkDevice handle = VK_NULL_HANDLE;
-  VkPhysicalDevice physical = VK_NULL_HANDLE;
-  const Instance* instance = nullptr;
-  PFN_vkGetDeviceProcAddr next = nullptr;
-  PFN_vkSetDeviceLoaderData set_loader_data = nullptr;
-  Calls calls;
-  VkPhysicalDeviceMemoryProperties memory{};
-  std::vector<VkQueueFamilyProperties> families;
-  std::uint32_t api = 0;
-};
 
 /// One thread at a time, as the swapchain itself. Everything it makes is gone after destroy().
 class Overlay {
@@ -27,9 +15,11 @@ class Overlay {
   Overlay(const Device& device, VkSwapchainKHR swapchain, VkFormat format, VkExtent2D extent, bool drawable);
 
   /// Submits the picture for an image that is about to be presented on a queue of that family: after the semaphores are
-  /// signalled, and signalling the one that is returned. VK_NULL_HANDLE where nothing was submitted.
+  /// signalled, and signalling the one that is returned. `before` goes first, where it is any. VK_NULL_HANDLE where
+  /// nothing was submitted.
   VkSemaphore draw(VkQueue queue, std::uint32_t family, std::uint32_t image, const link::ProbeEnd& end,
-                   const link::Shown& shown, std::uint32_t wait_count, const VkSemaphore* waits);
+                   const link::Shown& shown, VkCommandBuffer before, std::uint32_t wait_count,
+                   const VkSemaphore* waits);
 
   void destroy();
 
@@ -53,8 +43,6 @@ class Overlay {
   };
 
   bool prepare(std::uint32_t family);
-  bool make_pass();
-  bool make_pipeline();
   bool make_images();
   bool make_texture(const link::Slot& slot);
   bool make_staging(PerImage& image, VkDeviceSize size);
@@ -71,10 +59,7 @@ class Overlay {
   VkExtent2D extent_;
   bool failed_, prepared_ = false;
   std::uint32_t family_ = 0;
-  VkRenderPass pass_ = VK_NULL_HANDLE;
-  VkDescriptorSetLayout set_layout_ = VK_NULL_HANDLE;
-  VkPipelineLayout layout_ = VK_NULL_HANDLE;
-  VkPipeline pipeline_ = VK_NULL_HANDLE;
+  BlendPass pass_;
   VkDescriptorPool sets_ = VK_NULL_HANDLE;
   VkDescriptorSet set_ = VK_NULL_HANDLE;
   VkSampler sampler_ = VK_NULL_HANDLE;

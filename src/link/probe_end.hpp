@@ -22,6 +22,9 @@ class ProbeEnd {
   /// Stamps a present. Looks for the meter at the first one and then once a second while there is none.
   void add(const FrameEntry& frame, Api api, std::uint32_t api_major, std::uint32_t api_minor);
 
+  /// A meter has answered.
+  [[nodiscard]] bool linked() const { return picture_.data != nullptr; }
+
   /// The picture to show now; nullptr pixels where there is none, or the meter hides it or has fallen silent.
   [[nodiscard]] Shown picture() const;
 
@@ -32,7 +35,6 @@ class ProbeEnd {
   void forget();
 
  private:
-  [[nodiscard]] bool linked() const { return picture_.data != nullptr; }
   void look_after(std::int64_t time);
   void connect();
   void welcome();

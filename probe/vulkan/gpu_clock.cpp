@@ -1,0 +1,101 @@
+#include "vulkan/gpu_clock.hpp"
+
+namespace idlemeter::probe {
+
+GpuClock::GpuClock(const Device& device, std::uint32_t family) : device_(&device), family_(family) {
+  const std::uint32_t bits = family < device.families.size() ? device.families[family].timestampValidBits : 0;
+  mask_ = bits >= 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << bits) - 1;
+  failed_ = bits == 0;
+}
+
+/// Recorded once, submitted again and again.
+bool GpuClock::record(std::uint32_t pair) {
+  const Calls& vk = device_->calls;
+  for (const bool at_end : {false, true}) {
+    const VkCommandBuffer commands = allocate_commands(*device_, pool_);
+    (at_end ? pairs_[pair].end : pairs_[pair].begin) = commands;
+    auto info = made<VkCommandBufferBeginInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_BEGIN_INFO);
+    info.flags = VK_COMMAND_BUFFER_USAGE_SIMULTANEOUS_USE_BIT;
+    if (commands == VK_NULL_HANDLE || vk.BeginCommandBuffer(commands, &info) != VK_SUCCESS) return false;
+    if (!at_end) vk.CmdResetQueryPool(commands, queries_, 2 * pair, 2);
+    // Once all that was submitted before is done: the time of the frame before isn't this one's.
+    vk.CmdWriteTimestamp(commands, VK_PIPELINE_STAGE_BOTTOM_OF_PIPE_BIT, queries_, 2 * pair + (at_end ? 1 : 0));
+    if (vk.EndCommandBuffer(commands) != VK_SUCCESS) return false;
+  }
+  return true;
+}
+
+/// Queries may not be read before they were reset for the first time. The only wait, before the first frame.
+bool GpuClock::reset(VkQueue queue) {
+  const Calls& vk = device_->calls;
+  const VkCommandBuffer commands = allocate_commands(*device_, pool_);
+  auto info = made<VkCommandBufferBeginInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_BEGIN_INFO);
+  info.flags = VK_COMMAND_BUFFER_USAGE_ONE_TIME_SUBMIT_BIT;
+  if (commands == VK_NULL_HANDLE || vk.BeginCommandBuffer(commands, &info) != VK_SUCCESS) return false;
+  vk.CmdResetQueryPool(commands, queries_, 0, 2 * kPairs);
+  auto submit = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
+  submit.commandBufferCount = 1;
+  submit.pCommandBuffers = &commands;
+  return vk.EndCommandBuffer(commands) == VK_SUCCESS &&
+         vk.QueueSubmit(queue, 1, &submit, VK_NULL_HANDLE) == VK_SUCCESS && vk.QueueWaitIdle(queue) == VK_SUCCESS;
+}
+
+bool GpuClock::prepare(VkQueue queue) {
+  const Calls& vk = device_->calls;
+  prepared_ = true;
+  auto pool = made<VkCommandPoolCreateInfo>(VK_STRUCTURE_TYPE_COMMAND_POOL_CREATE_INFO);
+  pool.queueFamilyIndex = family_;
+  auto queries = made<VkQueryPoolCreateInfo>(VK_STRUCTURE_TYPE_QUERY_POOL_CREATE_INFO);
+  queries.queryType = VK_QUERY_TYPE_TIMESTAMP;
+  queries.queryCount = 2 * kPairs;
+  if (vk.CreateCommandPool(device_->handle, &pool, nullptr, &pool_) != VK_SUCCESS) return false;
+  if (vk.CreateQueryPool(device_->handle, &queries, nullptr, &queries_) != VK_SUCCESS) return false;
+  for (std::uint32_t pair = 0; pair < kPairs; ++pair) {
+    if (!record(pair)) return false;
+  }
+  return reset(queue);
+}
+
+VkCommandBuffer GpuClock::begin(VkQueue queue) {
+  if (failed_ || begun_ || skips_) return VK_NULL_HANDLE;
+  const bool slow = device_->properties.deviceType == VK_PHYSICAL_DEVICE_TYPE_CPU;
+  skips_ = (slow && ++frames_ % kSlowEvery != 0) || ended_ - read_ == kPairs;
+  if (skips_) return VK_NULL_HANDLE;
+  if (!prepared_) failed_ = !prepare(queue);
+  if (failed_) return VK_NULL_HANDLE;
+  begun_ = true;
+  return pairs_[ended_ % kPairs].begin;
+}
+
+VkCommandBuffer GpuClock::end() {
+  skips_ = false;
+  if (!begun_) return VK_NULL_HANDLE;
+  begun_ = false;
+  return pairs_[ended_++ % kPairs].end;
+}
+
+std::int64_t GpuClock::take() {
+  std::int64_t found = -1;
+  while (read_ != ended_) {
+    const std::uint32_t at = read_ % kPairs;
+    std::uint64_t times[2][2] = {};  // each with whether it is there
+    const VkResult result =
+        device_->calls.GetQueryPoolResults(device_->handle, queries_, 2 * at, 2, sizeof times, times, sizeof times[0],
+                                           VK_QUERY_RESULT_64_BIT | VK_QUERY_RESULT_WITH_AVAILABILITY_BIT);
+    const bool there = times[0][1] != 0 && times[1][1] != 0 && times[1][0] != pairs_[at].ended_at;
+    if ((result != VK_SUCCESS && result != VK_NOT_READY) || !there) break;
+    pairs_[at].ended_at = times[1][0];
+    ++read_;
+    const double ticks = static_cast<double>((times[1][0] - times[0][0]) & mask_);
+    found = static_cast<std::int64_t>(ticks * static_cast<double>(device_->properties.limits.timestampPeriod));
+  }
+  return found;
+}
+
+void GpuClock::destroy() {
+  if (!prepared_) return;
+  device_->calls.DestroyCommandPool(device_->handle, pool_, nullptr);
+  device_->calls.DestroyQueryPool(device_->handle, queries_, nullptr);
+}
+
+}  // namespace idlemeter::probe

@@ -1,0 +1,51 @@
+// How long the GPU works on frames.
+#pragma once
+
+#include "vulkan/device.hpp"
+
+namespace idlemeter::probe {
+
+/// Pairs of timestamps on one queue: before a frame's first commands and after its last. They are read frames later,
+/// and nothing ever waits for them. One thread at a time. Everything it makes is gone after destroy().
+///
+/// On a software rasteriser, which has to stop for each timestamp, of every sixteenth frame.
+class GpuClock {
+ public:
+  /// Makes nothing yet: of a family without timestamps it never does.
+  GpuClock(const Device& device, std::uint32_t family);
+
+  /// What has to be submitted before these commands of the game's, where they are a frame's first; otherwise
+  /// VK_NULL_HANDLE.
+  VkCommandBuffer begin(VkQueue queue);
+
+  /// What has to be submitted after the frame's last commands; VK_NULL_HANDLE where it wasn't begun.
+  VkCommandBuffer end();
+
+  /// Nanoseconds of an earlier frame that has become known since; -1: none.
+  std::int64_t take();
+
+  void destroy();
+
+ private:
+  static constexpr std::uint32_t kPairs = 32, kSlowEvery = 16;
+
+  struct Pair {
+    VkCommandBuffer begin = VK_NULL_HANDLE, end = VK_NULL_HANDLE;
+    std::uint64_t ended_at = 0;  // the timestamp that was read last: what is still there isn't a new one
+  };
+
+  bool prepare(VkQueue queue);
+  bool record(std::uint32_t pair);
+  bool reset(VkQueue queue);
+
+  const Device* device_;
+  std::uint32_t family_;
+  std::uint64_t mask_ = 0;  // of the bits that count
+  bool prepared_ = false, failed_ = false, begun_ = false, skips_ = false;
+  std::uint32_t frames_ = 0, ended_ = 0, read_ = 0;  // pairs, ever
+  VkCommandPool pool_ = VK_NULL_HANDLE;
+  VkQueryPool queries_ = VK_NULL_HANDLE;
+  Pair pairs_[kPairs];
+};
+
+}  // namespace idlemeter::probe
