@@ -34,6 +34,27 @@ TEST(Play, BlendsExactlyAndTouchesNothingElse) {
   }
 }
 
+/// Where the game's images take colours as linear light, the overlay is blended in it: half red over the ground is
+/// encoded from (1 + 0.021) / 2, 0.080 / 2 and 0.188 / 2, with half as 128 / 255.
+TEST(Play, BlendsOnVulkanInEachWindow) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  {
+    Playing playing(session, std::string(kStillVulkan) + " --pause 5 --frames 100000", "--face boxes.toml");
+    session.wait_for(has_frames);
+    expect_boxes(session, "Vulkan");
+  }
+  Playing playing(session, std::string(kStillVulkan) + " --pause 5 --frames 100000 --windows 2 --srgb --submit2",
+                  "--face boxes.toml");
+  session.wait_for(has_frames);
+  const Image screen = session.screen_where([](const Image& image) { return image.at(360, 30) == 0xffbe3956; });
+  for (const int window : {0, 330}) {
+    EXPECT_EQ(screen.at(window + 30, 30), 0xffbe3956) << window;
+    EXPECT_EQ(screen.at(window + 110, 30), 0xffbec2cb) << window;
+    EXPECT_EQ(screen.at(window + 70, 30), 0xff285078) << window;
+  }
+}
+
 TEST(Play, TheGameOutlivesTheMeter) {
   const Session session;
   session.folder.file("boxes.toml", kBoxes);

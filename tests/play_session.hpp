@@ -18,7 +18,7 @@ namespace idlemeter::testing {
 
 using nlohmann::json;
 
-inline constexpr const char* kStill = STILL_GAME;
+inline constexpr const char *kStill = STILL_GAME, *kStillVulkan = STILL_VULKAN;
 
 struct Outcome {
   int status = -1;

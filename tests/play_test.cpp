@@ -29,6 +29,8 @@ TEST(Play, CountsWhatProgramsPresent) {
       {std::string(kStill) + " --frames 200 --swap glXSwapBuffersMscOML", ": 200 frames"},
       {std::string(RALLY) + " --frames 500 --size 320x180", "tidepool_rally, OpenGL 4.5, 320x180: 500 frames"},
       {"vkcube --c 1000", "vkcube, Vulkan 1.3, 500x500: 1000 frames"},
+      {std::string(kStillVulkan) + " --frames 300 --submit2 --srgb", "still_vulkan, Vulkan 1.3, 320x240: 300 frames"},
+      {std::string(kStillVulkan) + " --frames 200 --windows 2", ": 400 frames"},
   };
   for (const auto& c : cases) {
     const Outcome outcome = session.play(c.game);
@@ -105,6 +107,11 @@ TEST(Play, PassesOnStatusSignalsAndOutput) {
   EXPECT_NE(testing::text_of(session.folder / "game.txt").find("asked"), std::string::npos);
 }
 
+/// Below the overlay, so that it sees what the overlay's layer calls.
+constexpr const char* kValidated =
+    "env VK_INSTANCE_LAYERS=VK_LAYER_IDLEMETER_overlay:VK_LAYER_KHRONOS_validation "
+    "VK_LAYER_ENABLES=VK_VALIDATION_FEATURE_ENABLE_SYNCHRONIZATION_VALIDATION_EXT ";
+
 /// Gives the window under that point eighty sizes, one after another.
 constexpr const char* kResize =
     "eval $(xdotool mousemove 200 200 getmouselocation --shell); for i in $(seq 80); do xdotool windowsize $WINDOW "
@@ -113,11 +120,7 @@ constexpr const char* kResize =
 TEST(Play, VulkanIsCleanUnderValidationWhileTheWindowChanges) {
   const Session session;
   {
-    Playing playing(
-        session,
-        "env VK_INSTANCE_LAYERS=VK_LAYER_IDLEMETER_overlay:VK_LAYER_KHRONOS_validation "
-        "VK_LAYER_ENABLES=VK_VALIDATION_FEATURE_ENABLE_SYNCHRONIZATION_VALIDATION_EXT VK_LOADER_DEBUG=layer vkcube",
-        "--face benchmark");
+    Playing playing(session, std::string(kValidated) + "VK_LOADER_DEBUG=layer vkcube", "--face benchmark");
     session.wait_for(has_frames);
     EXPECT_EQ(session.run(kResize).status, 0);
     session.wait_for([](const json& state) { return state["games"][0].value("picture", "") != "500x500"; });
@@ -270,6 +273,8 @@ TEST(Play, BearsWhatGamesDo) {
   } cases[] = {{"--contexts 200 --frames 5", 1000},
                {"--contexts 50 --frames 5 --api es2", 250},
                {"--resizes 100 --frames 500 --pause 1", 500},
+               {"--threads --frames 400 --pause 1", 800},
+               {"--threads --frames 400 --pause 1 --api es2", 800},
                {"--forks --closes --frames 400 --pause 2", 400}};
   for (const auto& c : cases) {
     const Outcome outcome = session.play(std::string(kStill) + " " + c.ways, "--face benchmark");
@@ -277,6 +282,27 @@ TEST(Play, BearsWhatGamesDo) {
     EXPECT_NE(outcome.text.find(": " + std::to_string(c.frames) + " frames"), std::string::npos) << c.ways << '\n'
                                                                                                  << outcome.text;
   }
+}
+
+TEST(Play, BearsWhatGamesDoInVulkan) {
+  const Session session;
+  for (const auto& [ways, frames] : {std::pair{"--swapchains 200 --frames 5", "1000"},
+                                     {"--windows 2 --threads --frames 300 --pause 1", "600"},
+                                     {"--windows 2 --submit2 --srgb --frames 200 --pause 1", "400"}}) {
+    const Outcome outcome = session.play(std::string(kValidated) + kStillVulkan + ' ' + ways, "--face benchmark");
+    const std::string says = "presented " + std::string(frames) + "\nidlemeter: still_vulkan, Vulkan 1.3, 320x240: ";
+    EXPECT_EQ(outcome.text.find(says + frames + " frames in"), 0u) << ways << '\n' << outcome.text;
+  }
+}
+
+TEST(Play, LeavesEveryChildOfAScriptAlone) {
+  const Session session;
+  const std::string script =
+      "sh -c 'for i in $(seq 100); do echo $i | cat | grep -q . || echo broken; done; "
+      "find /proc/self/fd -lname \"socket*\"; exec " +
+      std::string(kStill) + " --frames 50'";
+  const Outcome outcome = session.play(script);
+  EXPECT_EQ(outcome.text.find("presented 50\nright\nidlemeter: still_game, "), 0u) << outcome.text;
 }
 
 }  // namespace

@@ -9,10 +9,13 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <atomic>
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
+#include <mutex>
 #include <string>
+#include <thread>
 #include <vector>
 
 namespace {
@@ -20,11 +23,17 @@ namespace {
 struct Options {
   std::string api = "compat", swap;
   int frames = 60, contexts = 0, resizes = 0, pause = 0;
-  bool forks = false, closes = false, odd = false, grabs = false;
+  bool forks = false, closes = false, odd = false, grabs = false, threads = false;
 };
 
-int presented = 0;
+std::atomic<int> presented = 0;
+std::mutex wrong_mutex;
 std::string wrong;
+
+void fail(const std::string& what) {
+  const std::lock_guard lock(wrong_mutex);
+  wrong = what;
+}
 
 struct Calls {
   decltype(&glClearColor) ClearColor;
@@ -131,7 +140,7 @@ template <typename F>
 F extension(const std::string& name) {
   F call = nullptr;
   find(call, name.c_str());
-  if (call == nullptr) wrong = "no " + name;
+  if (call == nullptr) fail("no " + name);
   return call;
 }
 
@@ -147,7 +156,7 @@ void swap(SDL_Window* window, const Options& options) {
   const auto call = extension<unsigned (*)(void*, void*, const int*, int)>(options.swap);
   constexpr int kCorner[] = {0, 0, 8, 8};
   void* const surface = extension<void* (*)(int)>("eglGetCurrentSurface")(0x3059 /* EGL_DRAW */);
-  if (call(extension<void* (*)()>("eglGetCurrentDisplay")(), surface, kCorner, 1) == 0) wrong = "the swap failed";
+  if (call(extension<void* (*)()>("eglGetCurrentDisplay")(), surface, kCorner, 1) == 0) fail("the swap failed");
 }
 
 void present(SDL_Window* window, const Calls& c, const Options& options) {
@@ -162,11 +171,11 @@ void present(SDL_Window* window, const Calls& c, const Options& options) {
   swap(window, options);
   ++presented;
   const GLenum error = c.GetError();
-  if (error != GL_NO_ERROR) wrong = "an OpenGL error: " + std::to_string(error);
+  if (error != GL_NO_ERROR) fail("an OpenGL error: " + std::to_string(error));
   const auto after = state(c);
   for (std::size_t i = 0; i < before.size(); ++i) {
     if (before[i] != after[i])
-      wrong = "state " + std::to_string(i) + " was " + std::to_string(before[i]) + ", is " + std::to_string(after[i]);
+      fail("state " + std::to_string(i) + " was " + std::to_string(before[i]) + ", is " + std::to_string(after[i]));
   }
   if (options.pause > 0) SDL_Delay(static_cast<Uint32>(options.pause));
 }
@@ -193,7 +202,7 @@ void close_links() {
         std::strstr(peer.sun_path, ".link") == nullptr)
       continue;
     ::close(fd);
-    if (::open("/dev/null", O_RDWR) != fd) wrong = "another descriptor than the closed one";
+    if (::open("/dev/null", O_RDWR) != fd) fail("another descriptor than the closed one");
   }
 }
 
@@ -207,14 +216,14 @@ void fork_child(SDL_Window*, const Calls&, const Options&) {
     }
     int status = -1;
     ::waitpid(child, &status, 0);
-    if (status != 0) wrong = "a child failed";
+    if (status != 0) fail("a child failed");
   }
 }
 
 void play(SDL_Window* window, const Options& options) {
   SDL_GLContext context = SDL_GL_CreateContext(window);
   if (context == nullptr) {
-    wrong = SDL_GetError();
+    fail(SDL_GetError());
     return;
   }
   SDL_GL_SetSwapInterval(0);
@@ -223,7 +232,7 @@ void play(SDL_Window* window, const Options& options) {
   for (int i = 0; i < options.frames; ++i) {
     if (options.resizes > 0 && i % std::max(1, options.frames / options.resizes) == 0)
       SDL_SetWindowSize(window, 200 + i * 7 % 300, 150 + i * 13 % 200);
-    SDL_PumpEvents();
+    if (!options.threads) SDL_PumpEvents();
     present(window, c, options);
     if (options.closes && i == 20) close_links();
     if (options.forks && i == 20) fork_child(window, c, options);
@@ -249,6 +258,7 @@ Options options_of(int argc, char** argv) {
     options.forks |= word == "--forks";
     options.closes |= word == "--closes";
     options.odd |= word == "--odd";
+    options.threads |= word == "--threads";
     options.grabs |= word == "--grabs";
   }
   return options;
@@ -272,9 +282,14 @@ int main(int argc, char** argv) {
     SDL_SetWindowGrab(window, SDL_TRUE);
     SDL_SetWindowTitle(window, "Grabbing");
   }
-  for (int i = 0; i < std::max(1, options.contexts) && wrong.empty(); ++i) play(window, options);
+  for (int i = 0; i < std::max(1, options.contexts) && wrong.empty(); ++i) {
+    std::thread other;  // with a window and a context of its own
+    if (options.threads) other = std::thread([&, beside = open_window(330)] { play(beside, options); });
+    play(window, options);
+    if (other.joinable()) other.join();
+  }
   SDL_DestroyWindow(window);
   SDL_Quit();
-  std::printf("presented %d\n%s\n", presented, wrong.empty() ? "right" : wrong.c_str());
+  std::printf("presented %d\n%s\n", presented.load(), wrong.empty() ? "right" : wrong.c_str());
   return wrong.empty() ? 0 : 4;
 }
