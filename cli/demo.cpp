@@ -1,13 +1,13 @@
 // idlemeter demo: the whole job on the simulated machine and game.
 #include <fmt/format.h>
 
-#include <fstream>
 #include <memory>
 
 #include "command.hpp"
 #include "demo_face.hpp"
 #include "idlemeter/draw.hpp"
 #include "idlemeter/error.hpp"
+#include "idlemeter/face_files.hpp"
 #include "picture.hpp"
 #include "run_tables.hpp"
 #include "session.hpp"
@@ -22,11 +22,6 @@ struct Options {
 };
 
 constexpr double kWarmUp = 20, kRun = 60;  // seconds of virtual time; a run is a lap of Tidepool Rally
-
-void write_text(const fs::path& file, std::string_view text) {
-  std::ofstream stream(file, std::ios::binary);
-  if (!(stream << text).flush()) throw Error("cannot write", file.string());
-}
 
 /// Plays a lap with that preset; the overlay as it stands at the end is drawn over the game's picture where a file is
 /// named.
@@ -53,7 +48,7 @@ int demo(const Options& options) {
   fs::create_directories(folder, failed);
   if (failed) throw Error("cannot make the folder: " + failed.message(), folder.string(), "name another with --folder");
   fmt::print("Playing two laps of Tidepool Rally on Bramble, a simulated machine, on a virtual clock …\n\n");
-  if (!fs::exists(face)) write_text(face, kDemoFace);  // the user may have begun to change it
+  if (!fs::exists(face)) replace_file(face, kDemoFace);  // the user may have begun to change it
   Store store(file);
   const std::int64_t ultra = record(store, folder, "Ultra", face, picture);
   const std::int64_t high = record(store, folder, "High", face, {});

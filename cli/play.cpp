@@ -23,6 +23,8 @@
 #include "idlemeter/starters.hpp"
 #include "idlemeter/store.hpp"
 #include "named_face.hpp"
+#include "readings/user_folder.hpp"
+#include "values.hpp"
 
 extern char** environ;
 
@@ -52,11 +54,6 @@ fs::path probe_library() {
   throw Error("cannot find the probe that goes into the game", kProbe, "install Idle Meter whole");
 }
 
-Settings settings_of(const PlayOptions& options) {
-  if (!options.settings.empty()) return load_settings(options.settings);
-  return fs::exists(usual_settings_path()) ? load_settings(usual_settings_path()) : Settings{};
-}
-
 /// Faces by name for as long as the meter runs: starters are written out once.
 class Faces {
  public:
@@ -78,12 +75,9 @@ class Faces {
 };
 
 std::function<void(const std::string&)> log_file() {
-  const char* state = std::getenv("XDG_STATE_HOME");
-  const char* home = std::getenv("HOME");
-  const fs::path folder =
-      state != nullptr && *state == '/' ? fs::path(state) : fs::path(home == nullptr ? "/tmp" : home) / ".local/state";
+  const fs::path file = user_folder("XDG_STATE_HOME", ".local/state") / "meter.log";
   try {
-    const auto logger = spdlog::rotating_logger_mt("meter", (folder / "idlemeter/meter.log").string(), 1 << 20, 2);
+    const auto logger = spdlog::rotating_logger_mt("meter", file.string(), 1 << 20, 2);
     logger->flush_on(spdlog::level::info);
     return [logger](const std::string& line) { logger->info("[{}] {}", ::getpid(), line); };
   } catch (const spdlog::spdlog_ex&) {
@@ -94,7 +88,7 @@ std::function<void(const std::string&)> log_file() {
 MeterOptions meter_options(const PlayOptions& options, const std::shared_ptr<Faces>& faces) {
   MeterOptions meter;
   meter.folder = meter_folder();
-  meter.settings = settings_of(options);
+  meter.settings = chosen_settings(options.settings);
   meter.store = options.store;
   meter.visible = !options.hidden;
   meter.faces = Faces::names();

@@ -12,6 +12,7 @@
 #include <nlohmann/json.hpp>
 
 #include "command.hpp"
+#include "readings/characters.hpp"
 #include "table.hpp"
 #include "terminal.hpp"
 #include "values.hpp"

@@ -2,12 +2,9 @@
 
 #include <algorithm>
 
-namespace idlemeter::cli {
+#include "readings/characters.hpp"
 
-std::size_t characters(std::string_view text) {
-  return static_cast<std::size_t>(
-      std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
-}
+namespace idlemeter::cli {
 
 std::string Table::text(std::string_view indent) const {
   std::vector<std::size_t> widths(columns_.size());

@@ -27,7 +27,4 @@ class Table {
   std::vector<std::vector<std::string>> rows_;
 };
 
-/// Characters in a UTF-8 text.
-std::size_t characters(std::string_view text);
-
 }  // namespace idlemeter::cli

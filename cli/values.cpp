@@ -13,12 +13,6 @@ namespace {
 namespace fs = std::filesystem;
 using namespace std::chrono_literals;
 
-Settings settings_of(const ValueOptions& options) {
-  if (!options.settings.empty()) return load_settings(options.settings);
-  const fs::path usual = usual_settings_path();
-  return fs::exists(usual) ? load_settings(usual) : Settings{};
-}
-
 /// The management library's stand-in: beside the program where it was built, or in the lib folder where it was
 /// installed.
 fs::path management_stand_in() {
@@ -41,6 +35,12 @@ struct Simulation {
 
 }  // namespace
 
+Settings chosen_settings(const std::string& file) {
+  if (!file.empty()) return load_settings(file);
+  const fs::path usual = usual_settings_path();
+  return fs::exists(usual) ? load_settings(usual) : Settings{};
+}
+
 struct Values::State {
   State(const Settings& settings, std::string tree, const std::vector<std::string>& ids)
       : root(std::move(tree)), no_game(ids), computed(settings.computed) {}
@@ -54,7 +54,7 @@ struct Values::State {
 };
 
 Values::Values(const ValueOptions& options, const std::vector<std::string>& ids) {
-  const Settings settings = settings_of(options);
+  const Settings settings = chosen_settings(options.settings);
   state_ = std::make_unique<State>(settings, options.root, ids);
   if (!options.rig.empty()) {
     state_->simulation = std::make_unique<Simulation>(options.rig, ids);

@@ -20,6 +20,9 @@ struct ValueOptions {
   int game = 0;          ///< process
 };
 
+/// What a settings file holds; "": the usual one, where it is there. Throws Error.
+[[nodiscard]] Settings chosen_settings(const std::string& file);
+
 /// Adds --root, --rig, --settings and --game.
 void add_value_options(CLI::App& command, ValueOptions& options);
 

@@ -34,6 +34,32 @@ TEST(Play, BlendsExactlyAndTouchesNothingElse) {
   }
 }
 
+/// The queue that the game presents from has no graphics, as far as anybody above the test's layer knows.
+TEST(Play, BlendsOnVulkanWithoutGraphics) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  const std::string environment =
+      "env VK_INSTANCE_LAYERS=VK_LAYER_IDLEMETER_overlay:VK_LAYER_TEST_compute_only:VK_LAYER_KHRONOS_validation "
+      "VK_LAYER_ENABLES=VK_VALIDATION_FEATURE_ENABLE_SYNCHRONIZATION_VALIDATION_EXT ";
+  ::setenv("VK_ADD_LAYER_PATH", TEST_LAYERS, 1);
+  {
+    Playing playing(session, environment + kStillVulkan + " --pause 5 --frames 100000", "--face boxes.toml");
+    session.wait_for(has_frames);
+    expect_boxes(session, "by a compute shader");
+    EXPECT_EQ(session.tell("face benchmark").status, 0);
+    EXPECT_EQ(session.tell("face boxes.toml").status, 0);
+    expect_boxes(session, "with another picture in between");
+  }
+  EXPECT_EQ(text_of(session.folder / "game.txt"), "") << "no word of the validation layer";
+  Playing playing(session, environment + kStillVulkan + " --pause 5 --frames 100000 --srgb", "--face boxes.toml");
+  ::unsetenv("VK_ADD_LAYER_PATH");
+  session.wait_for(has_frames);
+  const auto is_blended = [](const Image& image) { return (image.at(30, 30) | 0x100) == 0xffbe3956; };  // rounded
+  const Image screen = session.screen_where(is_blended);
+  EXPECT_TRUE(is_blended(screen)) << std::hex << screen.at(30, 30);
+  EXPECT_EQ(screen.at(70, 30), 0xff285078);
+}
+
 /// Where the game's images take colours as linear light, the overlay is blended in it: half red over the ground is
 /// encoded from (1 + 0.021) / 2, 0.080 / 2 and 0.188 / 2, with half as 128 / 255.
 TEST(Play, BlendsOnVulkanInEachWindow) {

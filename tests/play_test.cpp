@@ -1,4 +1,6 @@
 // Real programs on a real display, with the meter beside them. Run within xvfb-run.
+#include <sstream>
+
 #include "idlemeter/store.hpp"
 #include "play_session.hpp"
 
@@ -176,6 +178,38 @@ TEST(Play, ObeysAndRecords) {
   for (const RunSeries& series : store.series(1))
     marked |= series.info.id == "recording.marks" && number(series.values.back()) == 1;
   EXPECT_TRUE(marked);
+}
+
+/// How many calls of the system a trace has in which the probe is right above the C library, and how many lines name
+/// the probe at all: the game's swap goes through it.
+std::pair<int, int> calls_of_probe(const std::string& trace) {
+  int own = 0, named = 0, depth = 0;
+  std::istringstream lines(trace);
+  for (std::string line; std::getline(lines, line);) {
+    if (!line.starts_with(" >")) {
+      depth = 0;
+      continue;
+    }
+    if (line.find("/libc.so") == std::string::npos) ++depth;
+    if (line.find("libidlemeter-probe") == std::string::npos) continue;
+    ++named;
+    own += depth == 1 ? 1 : 0;
+  }
+  return {own, named};
+}
+
+TEST(Play, MakesNoSystemCallForAFrame) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  for (const char* game : {kStill, kStillVulkan}) {
+    Playing playing(session, std::string(game) + " --pause 2 --frames 100000", "--face boxes.toml");
+    const std::string pid = std::to_string(session.wait_for(has_frames)["games"][0].value("pid", 0));
+    const Outcome outcome = session.run("timeout -s INT 3 strace -f -k -o trace.txt -p " + pid);
+    if (outcome.text.find("not permitted") != std::string::npos) GTEST_SKIP() << outcome.text;
+    const auto [own, named] = calls_of_probe(text_of(session.folder / "trace.txt"));
+    EXPECT_EQ(own, 0) << game << '\n' << text_of(session.folder / "trace.txt").substr(0, 4'000);
+    EXPECT_GT(named, 10) << game << ": the trace says who calls\n" << outcome.text;
+  }
 }
 
 /// A software rasteriser tells it of every sixteenth frame.

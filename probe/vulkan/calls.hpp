@@ -28,7 +28,8 @@ namespace idlemeter::probe {
   X(CmdEndRenderPass) X(CmdBindPipeline) X(CmdBindDescriptorSets) X(CmdPushConstants) \
   X(CmdSetViewport) X(CmdSetScissor) X(CmdDraw) X(CreateQueryPool) X(DestroyQueryPool) \
   X(GetQueryPoolResults) X(CmdResetQueryPool) X(CmdWriteTimestamp) X(QueueWaitIdle) \
-  X(QueueSubmit2) X(QueueSubmit2KHR)
+  X(QueueSubmit2) X(QueueSubmit2KHR) X(CreateComputePipelines) X(CmdDispatch) \
+  X(CmdCopyImageToBuffer)
 // clang-format on
 
 struct Instance {

@@ -18,6 +18,7 @@ struct Device {
   VkPhysicalDeviceMemoryProperties memory{};
   VkPhysicalDeviceProperties properties{};
   std::vector<VkQueueFamilyProperties> families;
+  bool presents_without_graphics = false;  ///< it may: it has a queue that computes only
 };
 
 /// A structure of Vulkan's with its type set, and everything else 0.
@@ -28,16 +29,31 @@ T made(VkStructureType type) {
   return info;
 }
 
+inline VkImageSubresourceRange whole_image() { return {VK_IMAGE_ASPECT_COLOR_BIT, 0, 1, 0, 1}; }
+
+/// True where images of the format take colours as linear light.
+bool is_srgb(VkFormat format);
+
 /// A command buffer of the layer's own. VK_NULL_HANDLE where there is none to be had.
-inline VkCommandBuffer allocate_commands(const Device& device, VkCommandPool pool) {
-  auto info = made<VkCommandBufferAllocateInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_ALLOCATE_INFO);
-  info.commandPool = pool;
-  info.level = VK_COMMAND_BUFFER_LEVEL_PRIMARY;
-  info.commandBufferCount = 1;
-  VkCommandBuffer commands = VK_NULL_HANDLE;
-  if (device.calls.AllocateCommandBuffers(device.handle, &info, &commands) != VK_SUCCESS) return VK_NULL_HANDLE;
-  if (device.set_loader_data != nullptr) device.set_loader_data(device.handle, commands);
-  return commands;
-}
+VkCommandBuffer allocate_commands(const Device& device, VkCommandPool pool);
+
+bool allocate_memory(const Device& device, const VkMemoryRequirements& needs, VkMemoryPropertyFlags properties,
+                     VkDeviceMemory& into);
+
+/// Submits commands that begin that stage once the semaphores are signalled, behind `before` where it is any.
+bool submit_after(const Device& device, VkQueue queue, VkCommandBuffer before, VkCommandBuffer commands,
+                  VkPipelineStageFlags stage, std::uint32_t wait_count, const VkSemaphore* waits, VkSemaphore done,
+                  VkFence fence);
+
+/// A buffer with memory of its own, mapped where the host sees it. Can be destroyed whatever became of make().
+struct Buffer {
+  VkBuffer handle = VK_NULL_HANDLE;
+  VkDeviceMemory memory = VK_NULL_HANDLE;
+  VkDeviceSize size = 0;
+  void* mapped = nullptr;
+
+  bool make(const Device& device, VkDeviceSize bytes, VkBufferUsageFlags usage, VkMemoryPropertyFlags properties);
+  void destroy(const Device& device);
+};
 
 }  // namespace idlemeter::probe

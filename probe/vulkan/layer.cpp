@@ -9,6 +9,7 @@
 #include <utility>
 #include <vector>
 
+#include "vulkan/compute_overlay.hpp"
 #include "vulkan/gpu_clock.hpp"
 #include "vulkan/overlay.hpp"
 
@@ -28,12 +29,19 @@ struct Queue {
   GpuClock clock;
 };
 
+/// Either of them, by the queue that it is presented from: the other makes nothing.
+struct Swapchain {
+  VkExtent2D extent;
+  Overlay overlay;
+  ComputeOverlay compute;
+};
+
 struct Layer {
   std::mutex mutex;
   std::map<void*, std::unique_ptr<Instance>> instances;
   std::map<void*, std::unique_ptr<Device>> devices;
   std::map<VkQueue, Queue> queues;
-  std::map<VkSwapchainKHR, Overlay> overlays;
+  std::map<VkSwapchainKHR, Swapchain> swapchains;
   link::ProbeEnd end;
 };
 
@@ -110,6 +118,9 @@ void remember_queues(Device& device, const VkDeviceCreateInfo& info) {
     for (std::uint32_t j = 0; j < family.queueCount; ++j) {
       VkQueue queue = VK_NULL_HANDLE;
       device.calls.GetDeviceQueue(device.handle, family.queueFamilyIndex, j, &queue);
+      const VkQueueFlags does = device.families[family.queueFamilyIndex].queueFlags;
+      const bool computes_only = (does & VK_QUEUE_COMPUTE_BIT) != 0 && (does & VK_QUEUE_GRAPHICS_BIT) == 0;
+      device.presents_without_graphics = device.presents_without_graphics || computes_only;
       if (queue != VK_NULL_HANDLE) layer().queues.try_emplace(queue, device, family.queueFamilyIndex);
     }
   }
@@ -174,14 +185,21 @@ VKAPI_ATTR VkResult VKAPI_CALL create_swapchain(VkDevice handle, const VkSwapcha
   VkSwapchainCreateInfoKHR changed = *info;
   VkSurfaceCapabilitiesKHR can{};
   const auto ask = device.instance->GetPhysicalDeviceSurfaceCapabilitiesKHR;
-  const bool drawable = ask != nullptr && ask(device.physical, info->surface, &can) == VK_SUCCESS &&
-                        (can.supportedUsageFlags & VK_IMAGE_USAGE_COLOR_ATTACHMENT_BIT) != 0;
-  if (drawable) changed.imageUsage |= VK_IMAGE_USAGE_COLOR_ATTACHMENT_BIT;
+  const bool known =
+      ask != nullptr && ask(device.physical, info->surface, &can) == VK_SUCCESS && info->imageArrayLayers == 1;
+  constexpr VkImageUsageFlags kDrawn = VK_IMAGE_USAGE_COLOR_ATTACHMENT_BIT;
+  constexpr VkImageUsageFlags kCopied = VK_IMAGE_USAGE_TRANSFER_SRC_BIT | VK_IMAGE_USAGE_TRANSFER_DST_BIT;
+  const bool drawable = known && (can.supportedUsageFlags & kDrawn) == kDrawn;
+  const bool copyable = known && device.presents_without_graphics && (can.supportedUsageFlags & kCopied) == kCopied;
+  if (drawable) changed.imageUsage |= kDrawn;
+  if (copyable) changed.imageUsage |= kCopied;
   const VkResult result = device.calls.CreateSwapchainKHR(handle, &changed, allocator, made);
   if (result != VK_SUCCESS) return result;
   const std::lock_guard<std::mutex> lock(layer().mutex);
-  layer().overlays.insert_or_assign(
-      *made, Overlay(device, *made, info->imageFormat, info->imageExtent, drawable && info->imageArrayLayers == 1));
+  const VkFormat format = info->imageFormat;
+  const VkExtent2D extent = info->imageExtent;
+  layer().swapchains.insert_or_assign(*made, Swapchain{extent, Overlay(device, *made, format, extent, drawable),
+                                                       ComputeOverlay(device, *made, format, extent, copyable)});
   return result;
 }
 
@@ -190,10 +208,11 @@ VKAPI_ATTR void VKAPI_CALL destroy_swapchain(VkDevice handle, VkSwapchainKHR swa
   Device& device = *device_of(handle);
   {
     const std::lock_guard<std::mutex> lock(layer().mutex);
-    const auto overlay = layer().overlays.find(swapchain);
-    if (overlay != layer().overlays.end()) {
-      overlay->second.destroy();
-      layer().overlays.erase(overlay);
+    const auto found = layer().swapchains.find(swapchain);
+    if (found != layer().swapchains.end()) {
+      found->second.overlay.destroy();
+      found->second.compute.destroy();
+      layer().swapchains.erase(found);
     }
   }
   device.calls.DestroySwapchainKHR(handle, swapchain, allocator);
@@ -256,13 +275,13 @@ VKAPI_ATTR VkResult VKAPI_CALL queue_submit2(VkQueue handle, std::uint32_t count
   return submit(handle, count + 1, all, fence);
 }
 
-void stamp(const Device& device, VkSwapchainKHR swapchain, const Overlay& overlay, std::int64_t gpu_work) {
+void stamp(const Device& device, VkSwapchainKHR swapchain, VkExtent2D extent, std::int64_t gpu_work) {
   link::FrameEntry frame;
   frame.present = link::now();
   const auto bits = reinterpret_cast<std::uint64_t>(swapchain);
   frame.drawable = static_cast<std::uint32_t>(bits ^ bits >> 32);
-  frame.width = overlay.extent().width;
-  frame.height = overlay.extent().height;
+  frame.width = extent.width;
+  frame.height = extent.height;
   frame.gpu_work = gpu_work;
   layer().end.add(frame, link::Api::vulkan, VK_API_VERSION_MAJOR(device.properties.apiVersion),
                   VK_API_VERSION_MINOR(device.properties.apiVersion));
@@ -285,15 +304,18 @@ VKAPI_ATTR VkResult VKAPI_CALL queue_present(VkQueue handle, const VkPresentInfo
       VkCommandBuffer end = queue->second.clock.end();
       std::int64_t gpu_work = queue->second.clock.take();
       for (std::uint32_t i = 0; i < info->swapchainCount; ++i) {
-        const auto overlay = layer().overlays.find(info->pSwapchains[i]);
-        if (overlay == layer().overlays.end()) continue;
-        stamp(device, info->pSwapchains[i], overlay->second, std::exchange(gpu_work, -1));
+        const auto found = layer().swapchains.find(info->pSwapchains[i]);
+        if (found == layer().swapchains.end()) continue;
+        stamp(device, info->pSwapchains[i], found->second.extent, std::exchange(gpu_work, -1));
         const link::Shown shown = layer().end.picture();
         if (shown.pixels == nullptr || drawn_count == kMostWindows) continue;
-        const bool first = drawn_count == 0;
-        const VkSemaphore done =
-            overlay->second.draw(handle, queue->second.family, info->pImageIndices[i], layer().end, shown, end,
-                                 first ? info->waitSemaphoreCount : 0, first ? info->pWaitSemaphores : nullptr);
+        const std::uint32_t family = queue->second.family, wait_count = drawn_count == 0 ? info->waitSemaphoreCount : 0;
+        const auto draw = [&](auto& overlay) {
+          return overlay.draw(handle, family, info->pImageIndices[i], layer().end, shown, end, wait_count,
+                              info->pWaitSemaphores);
+        };
+        const bool graphics = (device.families[family].queueFlags & VK_QUEUE_GRAPHICS_BIT) != 0;
+        const VkSemaphore done = graphics ? draw(found->second.overlay) : draw(found->second.compute);
         if (done == VK_NULL_HANDLE) continue;
         drawn[drawn_count++] = done;
         end = VK_NULL_HANDLE;

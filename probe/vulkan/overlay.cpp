@@ -2,38 +2,9 @@
 
 #include <string.h>
 
-#include <algorithm>
-
 namespace idlemeter::probe {
-namespace {
-
-constexpr std::uint32_t kMostWaits = 16;  // a present waits for one or two; the list is on the stack
-
-bool is_srgb(VkFormat format) {
-  return format == VK_FORMAT_B8G8R8A8_SRGB || format == VK_FORMAT_R8G8B8A8_SRGB ||
-         format == VK_FORMAT_A8B8G8R8_SRGB_PACK32;
-}
-
-VkImageSubresourceRange whole() { return {VK_IMAGE_ASPECT_COLOR_BIT, 0, 1, 0, 1}; }
-
-}  // namespace
-
 Overlay::Overlay(const Device& device, VkSwapchainKHR swapchain, VkFormat format, VkExtent2D extent, bool drawable)
     : device_(&device), swapchain_(swapchain), format_(format), extent_(extent), failed_(!drawable) {}
-
-bool Overlay::allocate(const VkMemoryRequirements& needs, VkMemoryPropertyFlags properties, Memory& into) const {
-  for (std::uint32_t i = 0; i < device_->memory.memoryTypeCount; ++i) {
-    const bool fits = (needs.memoryTypeBits & 1u << i) != 0 &&
-                      (device_->memory.memoryTypes[i].propertyFlags & properties) == properties;
-    if (!fits) continue;
-    auto info = made<VkMemoryAllocateInfo>(VK_STRUCTURE_TYPE_MEMORY_ALLOCATE_INFO);
-    info.allocationSize = needs.size;
-    info.memoryTypeIndex = i;
-    into.size = needs.size;
-    return device_->calls.AllocateMemory(device_->handle, &info, nullptr, &into.memory) == VK_SUCCESS;
-  }
-  return false;
-}
 
 bool Overlay::make_images() {
   const Calls& vk = device_->calls;
@@ -48,7 +19,7 @@ bool Overlay::make_images() {
     view.image = images[i];
     view.viewType = VK_IMAGE_VIEW_TYPE_2D;
     view.format = format_;
-    view.subresourceRange = whole();
+    view.subresourceRange = whole_image();
     if (vk.CreateImageView(device_->handle, &view, nullptr, &one.view) != VK_SUCCESS) return false;
     auto frame = made<VkFramebufferCreateInfo>(VK_STRUCTURE_TYPE_FRAMEBUFFER_CREATE_INFO);
     frame.renderPass = pass_.pass();
@@ -102,10 +73,10 @@ void Overlay::free_texture() {
   const Calls& vk = device_->calls;
   vk.DestroyImageView(device_->handle, texture_view_, nullptr);
   vk.DestroyImage(device_->handle, texture_, nullptr);
-  vk.FreeMemory(device_->handle, texture_memory_.memory, nullptr);
+  vk.FreeMemory(device_->handle, texture_memory_, nullptr);
   texture_view_ = VK_NULL_HANDLE;
   texture_ = VK_NULL_HANDLE;
-  texture_memory_ = {};
+  texture_memory_ = VK_NULL_HANDLE;
 }
 
 /// A texture of the picture's size, in place of the one before, which no frame uses any more.
@@ -127,13 +98,13 @@ bool Overlay::make_texture(const link::Slot& slot) {
   if (vk.CreateImage(device_->handle, &image, nullptr, &texture_) != VK_SUCCESS) return false;
   VkMemoryRequirements needs{};
   vk.GetImageMemoryRequirements(device_->handle, texture_, &needs);
-  if (!allocate(needs, VK_MEMORY_PROPERTY_DEVICE_LOCAL_BIT, texture_memory_)) return false;
-  if (vk.BindImageMemory(device_->handle, texture_, texture_memory_.memory, 0) != VK_SUCCESS) return false;
+  if (!allocate_memory(*device_, needs, VK_MEMORY_PROPERTY_DEVICE_LOCAL_BIT, texture_memory_)) return false;
+  if (vk.BindImageMemory(device_->handle, texture_, texture_memory_, 0) != VK_SUCCESS) return false;
   auto view = made<VkImageViewCreateInfo>(VK_STRUCTURE_TYPE_IMAGE_VIEW_CREATE_INFO);
   view.image = texture_;
   view.viewType = VK_IMAGE_VIEW_TYPE_2D;
   view.format = image.format;
-  view.subresourceRange = whole();
+  view.subresourceRange = whole_image();
   if (vk.CreateImageView(device_->handle, &view, nullptr, &texture_view_) != VK_SUCCESS) return false;
   const VkDescriptorImageInfo shown{sampler_, texture_view_, VK_IMAGE_LAYOUT_SHADER_READ_ONLY_OPTIMAL};
   auto write = made<VkWriteDescriptorSet>(VK_STRUCTURE_TYPE_WRITE_DESCRIPTOR_SET);
@@ -145,36 +116,11 @@ bool Overlay::make_texture(const link::Slot& slot) {
   return true;
 }
 
-void Overlay::free_staging(PerImage& image) {
-  device_->calls.DestroyBuffer(device_->handle, image.staging, nullptr);
-  device_->calls.FreeMemory(device_->handle, image.staging_memory.memory, nullptr);
-  image.staging = VK_NULL_HANDLE;
-  image.staging_memory = {};
-  image.mapped = nullptr;
-}
-
-bool Overlay::make_staging(PerImage& image, VkDeviceSize size) {
-  const Calls& vk = device_->calls;
-  if (image.mapped != nullptr && image.staging_memory.size >= size) return true;
-  free_staging(image);
-  auto buffer = made<VkBufferCreateInfo>(VK_STRUCTURE_TYPE_BUFFER_CREATE_INFO);
-  buffer.size = size;
-  buffer.usage = VK_BUFFER_USAGE_TRANSFER_SRC_BIT;
-  if (vk.CreateBuffer(device_->handle, &buffer, nullptr, &image.staging) != VK_SUCCESS) return false;
-  VkMemoryRequirements needs{};
-  vk.GetBufferMemoryRequirements(device_->handle, image.staging, &needs);
-  constexpr VkMemoryPropertyFlags kMapped = VK_MEMORY_PROPERTY_HOST_VISIBLE_BIT | VK_MEMORY_PROPERTY_HOST_COHERENT_BIT;
-  if (!allocate(needs, kMapped, image.staging_memory)) return false;
-  if (vk.BindBufferMemory(device_->handle, image.staging, image.staging_memory.memory, 0) != VK_SUCCESS) return false;
-  image.staging_memory.size = size;
-  return vk.MapMemory(device_->handle, image.staging_memory.memory, 0, VK_WHOLE_SIZE, 0, &image.mapped) == VK_SUCCESS;
-}
-
 void Overlay::record_upload(PerImage& image, const link::Slot& slot) {
   auto barrier = made<VkImageMemoryBarrier>(VK_STRUCTURE_TYPE_IMAGE_MEMORY_BARRIER);
   barrier.srcQueueFamilyIndex = barrier.dstQueueFamilyIndex = VK_QUEUE_FAMILY_IGNORED;
   barrier.image = texture_;
-  barrier.subresourceRange = whole();
+  barrier.subresourceRange = whole_image();
   barrier.oldLayout = fresh_ ? VK_IMAGE_LAYOUT_UNDEFINED : VK_IMAGE_LAYOUT_SHADER_READ_ONLY_OPTIMAL;
   barrier.newLayout = VK_IMAGE_LAYOUT_TRANSFER_DST_OPTIMAL;
   barrier.dstAccessMask = VK_ACCESS_TRANSFER_WRITE_BIT;
@@ -183,8 +129,8 @@ void Overlay::record_upload(PerImage& image, const link::Slot& slot) {
   VkBufferImageCopy copy{};
   copy.imageSubresource = {VK_IMAGE_ASPECT_COLOR_BIT, 0, 0, 1};
   copy.imageExtent = {slot.width, slot.height, 1};
-  device_->calls.CmdCopyBufferToImage(image.commands, image.staging, texture_, VK_IMAGE_LAYOUT_TRANSFER_DST_OPTIMAL, 1,
-                                      &copy);
+  device_->calls.CmdCopyBufferToImage(image.commands, image.staging.handle, texture_,
+                                      VK_IMAGE_LAYOUT_TRANSFER_DST_OPTIMAL, 1, &copy);
   barrier.oldLayout = VK_IMAGE_LAYOUT_TRANSFER_DST_OPTIMAL;
   barrier.newLayout = VK_IMAGE_LAYOUT_SHADER_READ_ONLY_OPTIMAL;
   barrier.srcAccessMask = VK_ACCESS_TRANSFER_WRITE_BIT;
@@ -221,9 +167,7 @@ void Overlay::record_draw(PerImage& image, const link::Slot& slot) {
 VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t index, const link::ProbeEnd& end,
                           const link::Shown& shown, VkCommandBuffer before, std::uint32_t wait_count,
                           const VkSemaphore* waits) {
-  const bool graphics =
-      family < device_->families.size() && (device_->families[family].queueFlags & VK_QUEUE_GRAPHICS_BIT) != 0;
-  if (failed_ || !graphics || wait_count > kMostWaits) return VK_NULL_HANDLE;
+  if (failed_) return VK_NULL_HANDLE;
   if (!prepared_) failed_ = !prepare(family);
   if (failed_ || family != family_ || index >= images_.size()) return VK_NULL_HANDLE;
   PerImage& image = images_[index];
@@ -231,10 +175,15 @@ VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t ind
   if (shown.slot.width != width_ || shown.slot.height != height_) failed_ = !make_texture(shown.slot);
   const VkDeviceSize bytes = VkDeviceSize{shown.slot.width} * shown.slot.height * 4;
   const bool uploads = uploaded_ != shown.id;
-  if (!failed_ && uploads) failed_ = !make_staging(image, bytes);
+  if (!failed_ && uploads && image.staging.size < bytes) {
+    constexpr VkMemoryPropertyFlags kMapped =
+        VK_MEMORY_PROPERTY_HOST_VISIBLE_BIT | VK_MEMORY_PROPERTY_HOST_COHERENT_BIT;
+    image.staging.destroy(*device_);
+    failed_ = !image.staging.make(*device_, bytes, VK_BUFFER_USAGE_TRANSFER_SRC_BIT, kMapped);
+  }
   if (failed_) return VK_NULL_HANDLE;
   if (uploads) {
-    ::memcpy(image.mapped, shown.pixels, bytes);
+    ::memcpy(image.staging.mapped, shown.pixels, bytes);
     uploaded_ = end.still_whole(shown.id) ? shown.id : 0;
   }
   const Calls& vk = device_->calls;
@@ -245,23 +194,11 @@ VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t ind
   record_draw(image, shown.slot);
   vk.EndCommandBuffer(image.commands);
   vk.ResetFences(device_->handle, 1, &image.fence);
-  VkPipelineStageFlags stages[kMostWaits];
-  std::fill_n(stages, wait_count, VK_PIPELINE_STAGE_COLOR_ATTACHMENT_OUTPUT_BIT | VK_PIPELINE_STAGE_TRANSFER_BIT);
-  auto submit = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
-  submit.waitSemaphoreCount = wait_count;
-  submit.pWaitSemaphores = waits;
-  submit.pWaitDstStageMask = stages;
-  const VkCommandBuffer commands[] = {before, image.commands};
-  submit.commandBufferCount = before == VK_NULL_HANDLE ? 1 : 2;
-  submit.pCommandBuffers = before == VK_NULL_HANDLE ? commands + 1 : commands;
-  submit.signalSemaphoreCount = 1;
-  submit.pSignalSemaphores = &image.done;
-  if (vk.QueueSubmit(queue, 1, &submit, image.fence) != VK_SUCCESS) {
-    failed_ = true;
-    return VK_NULL_HANDLE;
-  }
-  image.submitted = true;
-  return image.done;
+  failed_ = !submit_after(*device_, queue, before, image.commands,
+                          VK_PIPELINE_STAGE_COLOR_ATTACHMENT_OUTPUT_BIT | VK_PIPELINE_STAGE_TRANSFER_BIT, wait_count,
+                          waits, image.done, image.fence);
+  image.submitted = !failed_;
+  return failed_ ? VK_NULL_HANDLE : image.done;
 }
 
 void Overlay::destroy() {
@@ -269,7 +206,7 @@ void Overlay::destroy() {
   const VkDevice device = device_->handle;
   for (PerImage& image : images_) {
     wait(image);
-    free_staging(image);
+    image.staging.destroy(*device_);
     vk.DestroyFramebuffer(device, image.framebuffer, nullptr);
     vk.DestroyImageView(device, image.view, nullptr);
     vk.DestroyFence(device, image.fence, nullptr);

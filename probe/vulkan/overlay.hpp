@@ -1,4 +1,4 @@
-// The overlay on the images of one swapchain.
+// The overlay on the images of one swapchain that is presented from a queue with graphics.
 #pragma once
 
 #include <cstdint>
@@ -23,32 +23,21 @@ class Overlay {
 
   void destroy();
 
-  [[nodiscard]] VkExtent2D extent() const { return extent_; }
-
  private:
-  struct Memory {
-    VkDeviceMemory memory = VK_NULL_HANDLE;
-    VkDeviceSize size = 0;
-  };
   struct PerImage {
     VkImageView view = VK_NULL_HANDLE;
     VkFramebuffer framebuffer = VK_NULL_HANDLE;
     VkCommandBuffer commands = VK_NULL_HANDLE;
     VkFence fence = VK_NULL_HANDLE;
     VkSemaphore done = VK_NULL_HANDLE;
-    VkBuffer staging = VK_NULL_HANDLE;
-    Memory staging_memory;
-    void* mapped = nullptr;
+    Buffer staging;
     bool submitted = false;
   };
 
   bool prepare(std::uint32_t family);
   bool make_images();
   bool make_texture(const link::Slot& slot);
-  bool make_staging(PerImage& image, VkDeviceSize size);
-  bool allocate(const VkMemoryRequirements& needs, VkMemoryPropertyFlags properties, Memory& into) const;
   void free_texture();
-  void free_staging(PerImage& image);
   void wait(PerImage& image);
   void record_upload(PerImage& image, const link::Slot& slot);
   void record_draw(PerImage& image, const link::Slot& slot);
@@ -66,7 +55,7 @@ class Overlay {
   VkCommandPool pool_ = VK_NULL_HANDLE;
   VkImage texture_ = VK_NULL_HANDLE;
   VkImageView texture_view_ = VK_NULL_HANDLE;
-  Memory texture_memory_;
+  VkDeviceMemory texture_memory_ = VK_NULL_HANDLE;
   std::uint32_t width_ = 0, height_ = 0;
   std::uint64_t uploaded_ = 0;
   bool fresh_ = false;  // the texture has never been written

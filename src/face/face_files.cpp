@@ -10,6 +10,7 @@
 
 #include "face/toml_text.hpp"
 #include "idlemeter/error.hpp"
+#include "readings/user_folder.hpp"
 
 namespace idlemeter {
 namespace {
@@ -17,13 +18,6 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::size_t kMostKept = 100;  // texts to take back
-
-/// $VARIABLE where it is an absolute path, else ~/fallback.
-fs::path user_folder(const char* variable, const char* fallback) {
-  if (const char* folder = std::getenv(variable); folder != nullptr && *folder == '/') return folder;
-  const char* home = std::getenv("HOME");
-  return fs::path(home == nullptr ? "." : home) / fallback;
-}
 
 /// "/home/otter/a b.toml" -> "%2Fhome%2Fotter%2Fa b.toml.json"
 std::string past_name(const fs::path& file) {
@@ -52,7 +46,7 @@ void write_past(const fs::path& file, const nlohmann::json& past) {
 
 }  // namespace
 
-fs::path usual_faces_folder() { return user_folder("XDG_CONFIG_HOME", ".config") / "idlemeter/faces"; }
+fs::path usual_faces_folder() { return user_folder("XDG_CONFIG_HOME", ".config") / "faces"; }
 
 std::vector<KeptFace> kept_faces(const fs::path& folder) {
   std::vector<KeptFace> faces;
@@ -140,7 +134,7 @@ void replace_file(const fs::path& named, std::string_view content) {
 }
 
 FaceFile::FaceFile(fs::path file, fs::path past) : file_(std::move(file)), past_(std::move(past)) {
-  if (past_.empty()) past_ = user_folder("XDG_STATE_HOME", ".local/state") / "idlemeter/faces";
+  if (past_.empty()) past_ = user_folder("XDG_STATE_HOME", ".local/state") / "faces";
   past_ /= past_name(file_);
 }
 

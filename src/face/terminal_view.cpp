@@ -7,14 +7,10 @@
 
 #include "face/cell_box.hpp"
 #include "face/place_holders.hpp"
+#include "readings/characters.hpp"
 
 namespace idlemeter {
 namespace {
-
-std::size_t characters(std::string_view text) {
-  return static_cast<std::size_t>(
-      std::count_if(text.begin(), text.end(), [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; }));
-}
 
 /// Every character is one wide and one high.
 class CharacterMeasure : public TextMeasure {

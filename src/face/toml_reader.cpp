@@ -7,6 +7,7 @@
 #include <iterator>
 
 #include "idlemeter/error.hpp"
+#include "readings/characters.hpp"
 
 namespace idlemeter {
 
@@ -65,10 +66,8 @@ std::optional<std::size_t> stray_character(std::string_view text) {
 Finding finding_at(std::string_view text, std::size_t place, std::string message) {
   const std::string_view before = text.substr(0, place);
   const std::size_t line_start = before.rfind('\n') == std::string_view::npos ? 0 : before.rfind('\n') + 1;
-  const auto characters = std::count_if(before.begin() + static_cast<std::ptrdiff_t>(line_start), before.end(),
-                                        [](char c) { return (static_cast<unsigned char>(c) & 0xC0) != 0x80; });
   return {Finding::Severity::error, static_cast<std::uint32_t>(std::count(before.begin(), before.end(), '\n') + 1),
-          static_cast<std::uint32_t>(characters + 1), std::move(message)};
+          static_cast<std::uint32_t>(characters(before.substr(line_start)) + 1), std::move(message)};
 }
 
 }  // namespace

@@ -3,6 +3,7 @@
 #include <algorithm>
 
 #include "idlemeter/error.hpp"
+#include "readings/characters.hpp"
 
 namespace idlemeter {
 namespace {
@@ -54,7 +55,7 @@ std::size_t TomlText::offset(const toml::source_position& position) const {
   if (at == 0 && text_.starts_with("\xEF\xBB\xBF")) at = 3;
   for (std::uint32_t column = 1; column < position.column && at < text_.size(); ++column) {
     do ++at;
-    while (at < text_.size() && (static_cast<unsigned char>(text_[at]) & 0xC0) == 0x80);
+    while (at < text_.size() && continues_character(text_[at]));
   }
   return at;
 }

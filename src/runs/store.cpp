@@ -10,6 +10,7 @@
 #include <limits>
 
 #include "idlemeter/error.hpp"
+#include "readings/user_folder.hpp"
 #include "runs/store_state.hpp"
 
 namespace idlemeter {
@@ -135,12 +136,7 @@ Store::Store(Store&&) noexcept = default;
 Store& Store::operator=(Store&&) noexcept = default;
 Store::~Store() = default;
 
-fs::path Store::usual_path() {
-  if (const char* data = std::getenv("XDG_DATA_HOME"); data != nullptr && *data == '/')
-    return fs::path(data) / "idlemeter/runs.db";
-  const char* home = std::getenv("HOME");
-  return fs::path(home == nullptr ? "." : home) / ".local/share/idlemeter/runs.db";
-}
+fs::path Store::usual_path() { return user_folder("XDG_DATA_HOME", ".local/share") / "runs.db"; }
 
 const fs::path& Store::path() const { return state_->path; }
 

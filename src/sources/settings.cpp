@@ -8,6 +8,7 @@
 #include "face/toml_reader.hpp"
 #include "idlemeter/error.hpp"
 #include "readings/formula.hpp"
+#include "readings/user_folder.hpp"
 
 namespace idlemeter {
 namespace {
@@ -269,13 +270,7 @@ Settings load_settings(const std::filesystem::path& file) {
   return std::move(*reading.settings);
 }
 
-std::filesystem::path usual_settings_path() {
-  if (const char* config = std::getenv("XDG_CONFIG_HOME"); config != nullptr && *config == '/') {
-    return std::filesystem::path(config) / "idlemeter/settings.toml";
-  }
-  const char* home = std::getenv("HOME");
-  return std::filesystem::path(home == nullptr ? "." : home) / ".config/idlemeter/settings.toml";
-}
+std::filesystem::path usual_settings_path() { return user_folder("XDG_CONFIG_HOME", ".config") / "settings.toml"; }
 
 Sources sources_with(const Settings& settings, MachineOptions options) {
   for (const auto& [id, text] : settings.facts) options.facts.insert_or_assign(id, text);

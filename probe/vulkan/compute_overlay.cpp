@@ -1,0 +1,243 @@
+#include "vulkan/compute_overlay.hpp"
+
+#include <string.h>
+
+#include <algorithm>
+
+#include "overlay_comp.hpp"
+
+namespace idlemeter::probe {
+namespace {
+
+constexpr std::uint32_t kMostImages = 16, kGroup = 64;  // the shader's local size
+constexpr std::uint32_t kRegionBytes = 28;              // what the shader is told of it
+
+bool is_known(VkFormat format) {
+  return format == VK_FORMAT_B8G8R8A8_UNORM || format == VK_FORMAT_B8G8R8A8_SRGB ||
+         format == VK_FORMAT_R8G8B8A8_UNORM || format == VK_FORMAT_R8G8B8A8_SRGB;
+}
+
+}  // namespace
+
+ComputeOverlay::ComputeOverlay(const Device& device, VkSwapchainKHR swapchain, VkFormat format, VkExtent2D extent,
+                               bool copyable)
+    : device_(&device),
+      swapchain_(swapchain),
+      format_(format),
+      extent_(extent),
+      failed_(!copyable || !is_known(format)) {}
+
+bool ComputeOverlay::make_pipeline() {
+  const Calls& vk = device_->calls;
+  const VkDescriptorSetLayoutBinding bindings[] = {
+      {0, VK_DESCRIPTOR_TYPE_STORAGE_BUFFER, 1, VK_SHADER_STAGE_COMPUTE_BIT, nullptr},
+      {1, VK_DESCRIPTOR_TYPE_STORAGE_BUFFER, 1, VK_SHADER_STAGE_COMPUTE_BIT, nullptr}};
+  auto set_info = made<VkDescriptorSetLayoutCreateInfo>(VK_STRUCTURE_TYPE_DESCRIPTOR_SET_LAYOUT_CREATE_INFO);
+  set_info.bindingCount = 2;
+  set_info.pBindings = bindings;
+  if (vk.CreateDescriptorSetLayout(device_->handle, &set_info, nullptr, &set_layout_) != VK_SUCCESS) return false;
+  const VkPushConstantRange push{VK_SHADER_STAGE_COMPUTE_BIT, 0, kRegionBytes};
+  auto layout_info = made<VkPipelineLayoutCreateInfo>(VK_STRUCTURE_TYPE_PIPELINE_LAYOUT_CREATE_INFO);
+  layout_info.setLayoutCount = 1;
+  layout_info.pSetLayouts = &set_layout_;
+  layout_info.pushConstantRangeCount = 1;
+  layout_info.pPushConstantRanges = &push;
+  if (vk.CreatePipelineLayout(device_->handle, &layout_info, nullptr, &layout_) != VK_SUCCESS) return false;
+  auto module = made<VkShaderModuleCreateInfo>(VK_STRUCTURE_TYPE_SHADER_MODULE_CREATE_INFO);
+  module.codeSize = sizeof overlay_comp;
+  module.pCode = overlay_comp;
+  auto info = made<VkComputePipelineCreateInfo>(VK_STRUCTURE_TYPE_COMPUTE_PIPELINE_CREATE_INFO);
+  info.stage = made<VkPipelineShaderStageCreateInfo>(VK_STRUCTURE_TYPE_PIPELINE_SHADER_STAGE_CREATE_INFO);
+  info.stage.stage = VK_SHADER_STAGE_COMPUTE_BIT;
+  info.stage.pName = "main";
+  info.layout = layout_;
+  if (vk.CreateShaderModule(device_->handle, &module, nullptr, &info.stage.module) != VK_SUCCESS) return false;
+  const VkResult result = vk.CreateComputePipelines(device_->handle, VK_NULL_HANDLE, 1, &info, nullptr, &pipeline_);
+  vk.DestroyShaderModule(device_->handle, info.stage.module, nullptr);
+  return result == VK_SUCCESS;
+}
+
+bool ComputeOverlay::make_images() {
+  const Calls& vk = device_->calls;
+  std::uint32_t count = 0;
+  vk.GetSwapchainImagesKHR(device_->handle, swapchain_, &count, nullptr);
+  std::vector<VkImage> images(count);
+  if (vk.GetSwapchainImagesKHR(device_->handle, swapchain_, &count, images.data()) != VK_SUCCESS) return false;
+  if (count > kMostImages) return false;
+  images_.resize(count);
+  const auto fence = made<VkFenceCreateInfo>(VK_STRUCTURE_TYPE_FENCE_CREATE_INFO);
+  const auto semaphore = made<VkSemaphoreCreateInfo>(VK_STRUCTURE_TYPE_SEMAPHORE_CREATE_INFO);
+  auto set = made<VkDescriptorSetAllocateInfo>(VK_STRUCTURE_TYPE_DESCRIPTOR_SET_ALLOCATE_INFO);
+  set.descriptorPool = sets_;
+  set.descriptorSetCount = 1;
+  set.pSetLayouts = &set_layout_;
+  for (std::uint32_t i = 0; i < count; ++i) {
+    PerImage& one = images_[i];
+    one.handle = images[i];
+    one.commands = allocate_commands(*device_, pool_);
+    if (one.commands == VK_NULL_HANDLE) return false;
+    if (vk.CreateFence(device_->handle, &fence, nullptr, &one.fence) != VK_SUCCESS) return false;
+    if (vk.CreateSemaphore(device_->handle, &semaphore, nullptr, &one.done) != VK_SUCCESS) return false;
+    if (vk.AllocateDescriptorSets(device_->handle, &set, &one.set) != VK_SUCCESS) return false;
+  }
+  return true;
+}
+
+bool ComputeOverlay::prepare(std::uint32_t family) {
+  const Calls& vk = device_->calls;
+  prepared_ = true;
+  family_ = family;
+  auto pool = made<VkCommandPoolCreateInfo>(VK_STRUCTURE_TYPE_COMMAND_POOL_CREATE_INFO);
+  pool.flags = VK_COMMAND_POOL_CREATE_RESET_COMMAND_BUFFER_BIT;
+  pool.queueFamilyIndex = family;
+  const VkDescriptorPoolSize size{VK_DESCRIPTOR_TYPE_STORAGE_BUFFER, 2 * kMostImages};
+  auto sets = made<VkDescriptorPoolCreateInfo>(VK_STRUCTURE_TYPE_DESCRIPTOR_POOL_CREATE_INFO);
+  sets.maxSets = kMostImages;
+  sets.poolSizeCount = 1;
+  sets.pPoolSizes = &size;
+  if (vk.CreateCommandPool(device_->handle, &pool, nullptr, &pool_) != VK_SUCCESS) return false;
+  if (vk.CreateDescriptorPool(device_->handle, &sets, nullptr, &sets_) != VK_SUCCESS) return false;
+  return make_pipeline() && make_images();
+}
+
+/// Both as large as the picture, for what of it lies within the image is no larger.
+bool ComputeOverlay::make_buffers(PerImage& image, VkDeviceSize bytes) {
+  if (image.picture.size >= bytes) return true;
+  image.picture.destroy(*device_);
+  image.pixels.destroy(*device_);
+  image.uploaded = 0;
+  constexpr VkMemoryPropertyFlags kMapped = VK_MEMORY_PROPERTY_HOST_VISIBLE_BIT | VK_MEMORY_PROPERTY_HOST_COHERENT_BIT;
+  constexpr VkBufferUsageFlags kCopied = VK_BUFFER_USAGE_TRANSFER_SRC_BIT | VK_BUFFER_USAGE_TRANSFER_DST_BIT;
+  constexpr VkBufferUsageFlags kStored = VK_BUFFER_USAGE_STORAGE_BUFFER_BIT;
+  if (!image.picture.make(*device_, bytes, kStored, kMapped) ||
+      !image.pixels.make(*device_, bytes, kStored | kCopied, VK_MEMORY_PROPERTY_DEVICE_LOCAL_BIT))
+    return false;
+  const VkDescriptorBufferInfo buffers[] = {{image.picture.handle, 0, VK_WHOLE_SIZE},
+                                            {image.pixels.handle, 0, VK_WHOLE_SIZE}};
+  auto write = made<VkWriteDescriptorSet>(VK_STRUCTURE_TYPE_WRITE_DESCRIPTOR_SET);
+  write.dstSet = image.set;
+  write.descriptorCount = 2;
+  write.descriptorType = VK_DESCRIPTOR_TYPE_STORAGE_BUFFER;
+  write.pBufferInfo = buffers;
+  device_->calls.UpdateDescriptorSets(device_->handle, 1, &write, 0, nullptr);
+  return true;
+}
+
+void ComputeOverlay::wait(PerImage& image) {
+  if (!image.submitted) return;
+  device_->calls.WaitForFences(device_->handle, 1, &image.fence, VK_TRUE, 1'000'000'000);
+  image.submitted = false;
+}
+
+/// What of the picture lies within the image.
+ComputeOverlay::Region ComputeOverlay::region_of(const link::Slot& slot) const {
+  const auto within = [](std::int64_t place, std::uint32_t most) {
+    return std::clamp<std::int64_t>(place, 0, static_cast<std::int64_t>(most));
+  };
+  const std::int64_t left = within(slot.x, extent_.width), top = within(slot.y, extent_.height);
+  const std::int64_t right = within(std::int64_t{slot.x} + slot.width, extent_.width);
+  const std::int64_t bottom = within(std::int64_t{slot.y} + slot.height, extent_.height);
+  const bool swapped = format_ == VK_FORMAT_B8G8R8A8_UNORM || format_ == VK_FORMAT_B8G8R8A8_SRGB;
+  return {{static_cast<std::uint32_t>(right - left), static_cast<std::uint32_t>(bottom - top)},
+          {static_cast<std::uint32_t>(left - slot.x), static_cast<std::uint32_t>(top - slot.y)},
+          slot.width,
+          swapped ? 1 : 0,
+          is_srgb(format_) ? 1 : 0,
+          {static_cast<std::int32_t>(left), static_cast<std::int32_t>(top), 0}};
+}
+
+/// After the image's last use, and before its next.
+void ComputeOverlay::move(const PerImage& image, VkImageLayout from, VkImageLayout to) const {
+  auto barrier = made<VkImageMemoryBarrier>(VK_STRUCTURE_TYPE_IMAGE_MEMORY_BARRIER);
+  barrier.srcQueueFamilyIndex = barrier.dstQueueFamilyIndex = VK_QUEUE_FAMILY_IGNORED;
+  barrier.image = image.handle;
+  barrier.subresourceRange = whole_image();
+  barrier.oldLayout = from;
+  barrier.newLayout = to;
+  barrier.srcAccessMask = VK_ACCESS_MEMORY_WRITE_BIT;
+  barrier.dstAccessMask = VK_ACCESS_TRANSFER_READ_BIT | VK_ACCESS_TRANSFER_WRITE_BIT;
+  device_->calls.CmdPipelineBarrier(image.commands, VK_PIPELINE_STAGE_TRANSFER_BIT, VK_PIPELINE_STAGE_TRANSFER_BIT, 0,
+                                    0, nullptr, 0, nullptr, 1, &barrier);
+}
+
+/// What one stage has written into the pixels is there for the other.
+void ComputeOverlay::flush(const PerImage& image, VkPipelineStageFlags from, VkPipelineStageFlags to) const {
+  auto barrier = made<VkBufferMemoryBarrier>(VK_STRUCTURE_TYPE_BUFFER_MEMORY_BARRIER);
+  barrier.srcQueueFamilyIndex = barrier.dstQueueFamilyIndex = VK_QUEUE_FAMILY_IGNORED;
+  barrier.buffer = image.pixels.handle;
+  barrier.size = VK_WHOLE_SIZE;
+  barrier.srcAccessMask = VK_ACCESS_MEMORY_WRITE_BIT;
+  barrier.dstAccessMask = VK_ACCESS_MEMORY_READ_BIT | VK_ACCESS_MEMORY_WRITE_BIT;
+  device_->calls.CmdPipelineBarrier(image.commands, from, to, 0, 0, nullptr, 1, &barrier, 0, nullptr);
+}
+
+void ComputeOverlay::record(const PerImage& image, const Region& region) const {
+  const Calls& vk = device_->calls;
+  constexpr VkImageLayout kSource = VK_IMAGE_LAYOUT_TRANSFER_SRC_OPTIMAL,
+                          kTarget = VK_IMAGE_LAYOUT_TRANSFER_DST_OPTIMAL;
+  VkBufferImageCopy copy{};
+  copy.imageSubresource = {VK_IMAGE_ASPECT_COLOR_BIT, 0, 0, 1};
+  copy.imageOffset = region.place;
+  copy.imageExtent = {region.size[0], region.size[1], 1};
+  move(image, VK_IMAGE_LAYOUT_PRESENT_SRC_KHR, kSource);
+  vk.CmdCopyImageToBuffer(image.commands, image.handle, kSource, image.pixels.handle, 1, &copy);
+  flush(image, VK_PIPELINE_STAGE_TRANSFER_BIT, VK_PIPELINE_STAGE_COMPUTE_SHADER_BIT);
+  vk.CmdBindPipeline(image.commands, VK_PIPELINE_BIND_POINT_COMPUTE, pipeline_);
+  vk.CmdBindDescriptorSets(image.commands, VK_PIPELINE_BIND_POINT_COMPUTE, layout_, 0, 1, &image.set, 0, nullptr);
+  vk.CmdPushConstants(image.commands, layout_, VK_SHADER_STAGE_COMPUTE_BIT, 0, kRegionBytes, &region);
+  vk.CmdDispatch(image.commands, (region.size[0] * region.size[1] + kGroup - 1) / kGroup, 1, 1);
+  flush(image, VK_PIPELINE_STAGE_COMPUTE_SHADER_BIT, VK_PIPELINE_STAGE_TRANSFER_BIT);
+  move(image, kSource, kTarget);
+  vk.CmdCopyBufferToImage(image.commands, image.pixels.handle, image.handle, kTarget, 1, &copy);
+  move(image, kTarget, VK_IMAGE_LAYOUT_PRESENT_SRC_KHR);
+}
+
+VkSemaphore ComputeOverlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t index, const link::ProbeEnd& end,
+                                 const link::Shown& shown, VkCommandBuffer before, std::uint32_t wait_count,
+                                 const VkSemaphore* waits) {
+  const Region region = region_of(shown.slot);
+  if (failed_ || region.size[0] == 0 || region.size[1] == 0) return VK_NULL_HANDLE;
+  if (!prepared_) failed_ = !prepare(family);
+  if (failed_ || family != family_ || index >= images_.size()) return VK_NULL_HANDLE;
+  PerImage& image = images_[index];
+  wait(image);
+  const VkDeviceSize bytes = VkDeviceSize{shown.slot.width} * shown.slot.height * 4;
+  failed_ = !make_buffers(image, bytes);
+  if (failed_) return VK_NULL_HANDLE;
+  if (image.uploaded != shown.id) {
+    ::memcpy(image.picture.mapped, shown.pixels, bytes);
+    image.uploaded = end.still_whole(shown.id) ? shown.id : 0;
+  }
+  const Calls& vk = device_->calls;
+  auto begin = made<VkCommandBufferBeginInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_BEGIN_INFO);
+  begin.flags = VK_COMMAND_BUFFER_USAGE_ONE_TIME_SUBMIT_BIT;
+  vk.BeginCommandBuffer(image.commands, &begin);
+  record(image, region);
+  vk.EndCommandBuffer(image.commands);
+  vk.ResetFences(device_->handle, 1, &image.fence);
+  failed_ = !submit_after(*device_, queue, before, image.commands, VK_PIPELINE_STAGE_TRANSFER_BIT, wait_count, waits,
+                          image.done, image.fence);
+  image.submitted = !failed_;
+  return failed_ ? VK_NULL_HANDLE : image.done;
+}
+
+void ComputeOverlay::destroy() {
+  const Calls& vk = device_->calls;
+  const VkDevice device = device_->handle;
+  for (PerImage& image : images_) {
+    wait(image);
+    image.picture.destroy(*device_);
+    image.pixels.destroy(*device_);
+    vk.DestroyFence(device, image.fence, nullptr);
+    vk.DestroySemaphore(device, image.done, nullptr);
+  }
+  images_.clear();
+  if (!prepared_) return;
+  vk.DestroyCommandPool(device, pool_, nullptr);
+  vk.DestroyDescriptorPool(device, sets_, nullptr);
+  vk.DestroyPipeline(device, pipeline_, nullptr);
+  vk.DestroyPipelineLayout(device, layout_, nullptr);
+  vk.DestroyDescriptorSetLayout(device, set_layout_, nullptr);
+}
+
+}  // namespace idlemeter::probe

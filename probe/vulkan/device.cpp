@@ -1,0 +1,83 @@
+#include "vulkan/device.hpp"
+
+#include <algorithm>
+
+namespace idlemeter::probe {
+namespace {
+
+constexpr std::uint32_t kMostWaits = 16;  // a present waits for one or two; the list is on the stack
+
+}  // namespace
+
+bool is_srgb(VkFormat format) {
+  return format == VK_FORMAT_B8G8R8A8_SRGB || format == VK_FORMAT_R8G8B8A8_SRGB ||
+         format == VK_FORMAT_A8B8G8R8_SRGB_PACK32;
+}
+
+VkCommandBuffer allocate_commands(const Device& device, VkCommandPool pool) {
+  auto info = made<VkCommandBufferAllocateInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_ALLOCATE_INFO);
+  info.commandPool = pool;
+  info.level = VK_COMMAND_BUFFER_LEVEL_PRIMARY;
+  info.commandBufferCount = 1;
+  VkCommandBuffer commands = VK_NULL_HANDLE;
+  if (device.calls.AllocateCommandBuffers(device.handle, &info, &commands) != VK_SUCCESS) return VK_NULL_HANDLE;
+  if (device.set_loader_data != nullptr) device.set_loader_data(device.handle, commands);
+  return commands;
+}
+
+bool allocate_memory(const Device& device, const VkMemoryRequirements& needs, VkMemoryPropertyFlags properties,
+                     VkDeviceMemory& into) {
+  for (std::uint32_t i = 0; i < device.memory.memoryTypeCount; ++i) {
+    const bool fits = (needs.memoryTypeBits & 1u << i) != 0 &&
+                      (device.memory.memoryTypes[i].propertyFlags & properties) == properties;
+    if (!fits) continue;
+    auto info = made<VkMemoryAllocateInfo>(VK_STRUCTURE_TYPE_MEMORY_ALLOCATE_INFO);
+    info.allocationSize = needs.size;
+    info.memoryTypeIndex = i;
+    return device.calls.AllocateMemory(device.handle, &info, nullptr, &into) == VK_SUCCESS;
+  }
+  return false;
+}
+
+bool submit_after(const Device& device, VkQueue queue, VkCommandBuffer before, VkCommandBuffer commands,
+                  VkPipelineStageFlags stage, std::uint32_t wait_count, const VkSemaphore* waits, VkSemaphore done,
+                  VkFence fence) {
+  if (wait_count > kMostWaits) return false;
+  VkPipelineStageFlags stages[kMostWaits];
+  std::fill_n(stages, wait_count, stage);
+  const VkCommandBuffer both[] = {before, commands};
+  auto submit = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
+  submit.waitSemaphoreCount = wait_count;
+  submit.pWaitSemaphores = waits;
+  submit.pWaitDstStageMask = stages;
+  submit.commandBufferCount = before == VK_NULL_HANDLE ? 1 : 2;
+  submit.pCommandBuffers = before == VK_NULL_HANDLE ? both + 1 : both;
+  submit.signalSemaphoreCount = 1;
+  submit.pSignalSemaphores = &done;
+  return device.calls.QueueSubmit(queue, 1, &submit, fence) == VK_SUCCESS;
+}
+
+bool Buffer::make(const Device& device, VkDeviceSize bytes, VkBufferUsageFlags usage,
+                  VkMemoryPropertyFlags properties) {
+  const Calls& vk = device.calls;
+  auto info = made<VkBufferCreateInfo>(VK_STRUCTURE_TYPE_BUFFER_CREATE_INFO);
+  info.size = bytes;
+  info.usage = usage;
+  if (vk.CreateBuffer(device.handle, &info, nullptr, &handle) != VK_SUCCESS) return false;
+  VkMemoryRequirements needs{};
+  vk.GetBufferMemoryRequirements(device.handle, handle, &needs);
+  if (!allocate_memory(device, needs, properties, memory)) return false;
+  if (vk.BindBufferMemory(device.handle, handle, memory, 0) != VK_SUCCESS) return false;
+  const bool is_mapped = (properties & VK_MEMORY_PROPERTY_HOST_VISIBLE_BIT) != 0;
+  if (is_mapped && vk.MapMemory(device.handle, memory, 0, VK_WHOLE_SIZE, 0, &mapped) != VK_SUCCESS) return false;
+  size = bytes;
+  return true;
+}
+
+void Buffer::destroy(const Device& device) {
+  device.calls.DestroyBuffer(device.handle, handle, nullptr);
+  device.calls.FreeMemory(device.handle, memory, nullptr);
+  *this = {};
+}
+
+}  // namespace idlemeter::probe
