@@ -14,6 +14,7 @@
 
 #include "gl/blend.hpp"
 #include "idlemeter/error.hpp"
+#include "idlemeter/game_link.hpp"
 #include "link/meter_end.hpp"
 #include "link/probe_end.hpp"
 #include "sources/private_socket.hpp"
@@ -50,16 +51,18 @@ link::FrameEntry frame_now() {
   return frame;
 }
 
-void greet(Ends& ends, const std::filesystem::path& folder) {
-  const auto path = folder / "session/bench.link";
+/// The meter's end, after a probe has presented twice.
+template <typename Present>
+link::MeterEnd greet(const std::filesystem::path& path, Present present) {
   const int listening = sources::listen_privately(path);
   ::setenv(link::kVariable, path.c_str(), 1);
-  ends.probe.add(frame_now(), link::Api::opengl, 4, 5);
-  ends.meter = link::MeterEnd(::accept4(listening, nullptr, nullptr, SOCK_NONBLOCK | SOCK_CLOEXEC));
-  (void)ends.meter.receive();
+  present();
+  link::MeterEnd meter(::accept4(listening, nullptr, nullptr, SOCK_NONBLOCK | SOCK_CLOEXEC));
+  (void)meter.receive();
   ::usleep(30'000);
-  ends.probe.add(frame_now(), link::Api::opengl, 4, 5);
+  present();
   ::close(listening);
+  return meter;
 }
 
 void publish(Ends& ends, unsigned char shade) {
@@ -109,6 +112,40 @@ void stamp(Ends& ends, int frames) {
   report("stamping", times, allocations - before);
 }
 
+/// A game of well over a thousand frames a second, in whose blocks of frames the link is at work by turns: what the
+/// machine does meanwhile meets both. The link is as in a probe, with the GPU's clock and the overlay hidden.
+void compare_stamping(SDL_Window* window, const std::filesystem::path& folder, int blocks) {
+  constexpr int kFrames = 64;
+  GameLink game(&SDL_GL_GetProcAddress);
+  link::MeterEnd meter = greet(folder / "session/game.link", [&] { game.before_swap(960, 540); });
+  const auto clear = reinterpret_cast<decltype(&glClear)>(SDL_GL_GetProcAddress("glClear"));
+  const auto block = [&](bool stamped) {
+    meter.beat(link::now());
+    const auto start = Clock::now();
+    for (int i = 0; i < kFrames; ++i) {
+      clear(GL_COLOR_BUFFER_BIT);
+      if (stamped) game.before_swap(960, 540);
+      SDL_GL_SwapWindow(window);
+      if (stamped) game.after_swap();
+    }
+    return std::chrono::duration<double>(Clock::now() - start).count();
+  };
+  std::vector<double> ratios, rates;
+  for (int i = 0; i < blocks; ++i) {
+    const bool first = i % 2 == 0;
+    const double a = block(first), b = block(!first);
+    ratios.push_back(first ? a / b : b / a);
+    rates.push_back(kFrames / (first ? b : a));
+  }
+  std::sort(ratios.begin(), ratios.end());
+  std::sort(rates.begin(), rates.end());
+  const auto at = [](const std::vector<double>& sorted, std::size_t percent) {
+    return sorted[sorted.size() * percent / 100];
+  };
+  std::printf("%-28s frame time %.4f of that without (quartiles %.3f to %.3f), at %.0f frames a second\n",
+              "stamping in a game", at(ratios, 50), at(ratios, 25), at(ratios, 75), at(rates, 50));
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
@@ -124,12 +161,16 @@ int main(int argc, char** argv) {
     if (!gl.load(&SDL_GL_GetProcAddress)) return 1;
     probe::Blend game, blend;
     Ends ends;
-    greet(ends, name);
+    ends.meter = greet(std::filesystem::path(name) / "session/bench.link",
+                       [&] { ends.probe.add(frame_now(), link::Api::opengl, 4, 5); });
     stamp(ends, 100 * frames);
     publish(ends, 9);
     draw(ends, window, gl, game, blend, "warming up", 60, 6);
     draw(ends, window, gl, game, blend, "stamping and the overlay", frames, 0);
     draw(ends, window, gl, game, blend, "the same, changing 1 in 6", frames, 6);
+    SDL_SetWindowSize(window, 960, 540);
+    SDL_PumpEvents();
+    compare_stamping(window, name, frames / 2);
   } catch (const Error& error) {
     std::fprintf(stderr, "draw_call: %s\n", error.what());
   }

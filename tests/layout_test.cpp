@@ -1,54 +1,11 @@
-// Faces laid out: shapes and their places, colours, and the terminal's view.
-#include <gtest/gtest.h>
-
-#include <algorithm>
-#include <array>
-#include <cmath>
-
+// Faces laid out: shapes and their places.
 #include "idlemeter/frame_readings.hpp"
-#include "idlemeter/scene.hpp"
-#include "idlemeter/terminal_view.hpp"
+#include "laid_out.hpp"
 
 namespace idlemeter {
 namespace {
 
-// Laying out, with letters as wide as half their size.
-
-class Blocks : public TextMeasure {
- public:
-  TextExtent measure(const std::string& text, const TextStyle& style) override {
-    return {static_cast<double>(text.size()) * style.size / 2, style.size * 0.8, style.size * 0.2};
-  }
-};
-
-Snapshot values(double load, Value temp = 60.0) {
-  auto list = std::make_shared<const ReadingList>(
-      std::vector<ReadingInfo>{{"gpu.load", "", "", "Marl G9", DeviceKind::graphics, Unit::percent},
-                               {"gpu.temp", "", "", "Marl G9", DeviceKind::graphics, Unit::celsius},
-                               {"ram.used", "", "", "Memory", DeviceKind::memory, Unit::mebibyte}});
-  return Snapshot(0, {std::make_shared<Batch>(Batch{list, {load, std::move(temp), 13'107.2}, 0})});
-}
-
-Scene scene_of(const std::string& toml, const Snapshot& snapshot, const History& history = History{}, int width = 1920,
-               int height = 1080) {
-  const FaceReading reading = read_face(toml);
-  EXPECT_TRUE(reading.face) << (reading.findings.empty() ? "" : reading.findings[0].message);
-  Blocks blocks;
-  return lay_out(reading.face.value_or(Face{}), width, height, snapshot, history, blocks);
-}
-
-std::vector<TextShape> texts(const Scene& scene) {
-  std::vector<TextShape> found;
-  for (const Shape& shape : scene.shapes) {
-    if (const auto* text = std::get_if<TextShape>(&shape)) found.push_back(*text);
-  }
-  return found;
-}
-
-constexpr const char* kFace =
-    "text = { size = 20 }\n[[row]]\nlabel = \"GPU\"\ncells = [ { reading = \"gpu.load\" }, { reading = \"gpu.temp\", "
-    "caution = 70, danger = 90 } ]\n"
-    "[[row]]\nlabel = \"Memory\"\ncells = [ { reading = \"ram.used\", unit = \"GiB\", digits = 1 } ]\n";
+using namespace testing;
 
 TEST(Layout, ShowsLabelValueAndUnit) {
   const auto found = texts(scene_of(kFace, values(99)));
@@ -324,90 +281,6 @@ TEST(Layout, UnitsAreRaisedWhereAFaceSaysSo) {
   ASSERT_EQ(level.size(), raised.size());
   EXPECT_EQ(level[1].baseline, raised[1].baseline);
   EXPECT_LT(raised[2].baseline, level[2].baseline);
-}
-
-// Colours.
-
-struct Lab {
-  double l, a, b;
-};
-
-using Matrix = std::array<std::array<double, 3>, 3>;
-
-/// CIE L*a*b* (1976, D65) of a colour as eyes with this matrix see it (Machado et al. 2009, on linear light).
-Lab seen(Color color, const Matrix& eyes) {
-  const auto linear = [](std::uint8_t c) { return std::pow(c / 255.0, 2.2); };
-  const std::array light = {linear(color.red), linear(color.green), linear(color.blue)};
-  std::array<double, 3> s{};
-  for (std::size_t i = 0; i < 3; ++i)
-    s[i] = std::clamp(eyes[i][0] * light[0] + eyes[i][1] * light[1] + eyes[i][2] * light[2], 0.0, 1.0);
-  const auto f = [](double t) { return t > 0.008856 ? std::cbrt(t) : 7.787 * t + 16.0 / 116; };
-  const double x = f((0.4124 * s[0] + 0.3576 * s[1] + 0.1805 * s[2]) / 0.9505),
-               y = f(0.2126 * s[0] + 0.7152 * s[1] + 0.0722 * s[2]),
-               z = f((0.0193 * s[0] + 0.1192 * s[1] + 0.9505 * s[2]) / 1.089);
-  return {116 * y - 16, 500 * (x - y), 200 * (y - z)};
-}
-
-TEST(Palette, KindsStayApartForEyesWithFewColours) {
-  constexpr Matrix kEyes[] = {
-      {{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}},
-      {{{0.152286, 1.052583, -0.204868}, {0.114503, 0.786281, 0.099216}, {-0.003882, -0.048116, 1.051998}}},
-      {{{0.367322, 0.860646, -0.227968}, {0.280085, 0.672501, 0.047413}, {-0.011820, 0.042940, 0.968881}}},
-      {{{1.255528, -0.076749, -0.178779}, {-0.078411, 0.930809, 0.147602}, {0.004733, 0.691367, 0.303900}}}};
-  constexpr DeviceKind kKinds[] = {DeviceKind::processor, DeviceKind::graphics, DeviceKind::memory, DeviceKind::disk,
-                                   DeviceKind::network,   DeviceKind::battery,  DeviceKind::frames};
-  for (Palette palette : {Palette::shore, Palette::beacon}) {
-    Face face;
-    face.palette = palette;
-    for (const Matrix& eyes : kEyes) {
-      for (DeviceKind a : kKinds) {
-        for (DeviceKind b : kKinds) {
-          if (a == b) continue;
-          const Lab one = seen(device_color(face, a), eyes), other = seen(device_color(face, b), eyes);
-          const double apart = std::hypot(one.l - other.l, one.a - other.a, one.b - other.b);
-          EXPECT_GT(apart, 20) << name_of(a) << " " << name_of(b);
-        }
-      }
-    }
-  }
-}
-
-TEST(Palette, AFaceMayChooseAndChange) {
-  const Face face =
-      *read_face("palette = \"chalk\"\ntext = { color = \"device\" }\ncolors = { graphics = \"#010203\" }\n[[row]]\n")
-           .face;
-  EXPECT_EQ(device_color(face, DeviceKind::graphics), (Color{1, 2, 3, 255}));
-  EXPECT_EQ(device_color(face, DeviceKind::memory), face.text.color);
-  const auto shown = texts(scene_of(
-      std::string("palette = \"beacon\"\ntext = { size = 20, color = \"device\" }\n") + (kFace + 21), values(9)));
-  Face beacon;
-  beacon.palette = Palette::beacon;
-  EXPECT_EQ(shown[1].color, device_color(beacon, DeviceKind::graphics));
-  EXPECT_EQ(shown[6].color, device_color(beacon, DeviceKind::memory));
-}
-
-// In a terminal.
-
-TEST(TerminalView, ShowsRowsInColumnsAndTracesInBraille) {
-  History history;
-  for (int i = 0; i <= 10; ++i) history.add("gpu.load", i * kSecond, i % 2 == 0 ? 0 : 100);
-  const std::string toml =
-      std::string(kFace) +
-      "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"trace\", width = 90, height = 22, range = [0, 100] } ]\n"
-      "[[row]]\nlabel = \"Ring\"\ncells = [ { reading = \"gpu.load\", as = \"ring\" } ]\n"
-      "[[pin]]\nat = [40, 980]\ntext = \"{gpu.temp:.1f} now\"\n";
-  const Face face = *read_face(toml).face;
-  const std::string plain = to_terminal(face, values(50), history, {100, TerminalStyle::Colors::none});
-  EXPECT_EQ(plain.find("GPU         50 %   60 °C\nMemory  12.8 GiB\n"), 0u) << plain;
-  EXPECT_NE(plain.find("        ⣰⠹⣰⠹⡴⠳⡼⢳⡼⢳\n"), std::string::npos) << plain;
-  EXPECT_NE(plain.find("Ring    █████     ▕ 50 %\n"), std::string::npos) << plain;
-  EXPECT_NE(plain.find("   40,  980  60.0 now\n"), std::string::npos) << plain;
-  EXPECT_EQ(plain.find('\x1b'), std::string::npos);
-  const std::string full = to_terminal(face, values(50), history, {100, TerminalStyle::Colors::full});
-  EXPECT_NE(full.find("\x1b[1;38;2;255;166;66mGPU\x1b[0m"), std::string::npos) << full;
-  const std::string line = to_terminal(*read_face("flow = \"line\"\n" + std::string(kFace)).face, values(50), history,
-                                       {30, TerminalStyle::Colors::none});
-  EXPECT_EQ(line, "GPU   50 %   60 °C\nMemory  12.8 GiB\n");
 }
 
 }  // namespace

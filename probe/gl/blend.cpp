@@ -363,7 +363,9 @@ void GpuClock::begin(const Gl& gl) {
     gl.GenQueries(2 * kPairs, queries_);
     made_ = true;
   }
-  if (gl.slow_clock && ++skipped_ % kSlowEvery != 0) return;
+  const std::int64_t now = gl.slow_clock ? link::now() : 0;
+  if (now < slow_due_) return;
+  if (gl.slow_clock) slow_due_ = now + link::kSlowClockEvery;
   if (ended_ - read_ == kPairs - 1) ++read_;  // never in practice: the driver is dozens of frames late
   gl.QueryCounter(queries_[2 * (ended_ % kPairs)], GL_TIMESTAMP);
   if (gl.slow_clock) gl.Flush();

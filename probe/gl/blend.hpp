@@ -27,7 +27,8 @@ class Blend {
   std::uint32_t width_ = 0, height_ = 0;
 };
 
-/// How long the GPU works on frames, by pairs of timestamps read some frames late.
+/// How long the GPU works on frames, by pairs of timestamps read some frames late. On a software rasteriser, which
+/// has to flush for each timestamp, ten times a second.
 class GpuClock {
  public:
   /// Ends the frame that began with the last call of begin(); nanoseconds of an earlier frame, or -1.
@@ -36,10 +37,9 @@ class GpuClock {
 
  private:
   static constexpr unsigned kPairs = 32;
-  static constexpr unsigned kSlowEvery =
-      16;  // a software rasteriser has to flush for each timestamp: 10 % of a short frame
   GLuint queries_[2 * kPairs] = {};
-  std::uint32_t ended_ = 0, read_ = 0, skipped_ = 0;
+  std::uint32_t ended_ = 0, read_ = 0;
+  std::int64_t slow_due_ = 0;
   bool made_ = false, begun_ = false, failed_ = false;
 };
 

@@ -1,5 +1,7 @@
 #include "vulkan/gpu_clock.hpp"
 
+#include "link/handover.hpp"
+
 namespace idlemeter::probe {
 
 GpuClock::GpuClock(const Device& device, std::uint32_t family) : device_(&device), family_(family) {
@@ -59,11 +61,12 @@ bool GpuClock::prepare(VkQueue queue) {
 VkCommandBuffer GpuClock::begin(VkQueue queue) {
   if (failed_ || begun_ || skips_) return VK_NULL_HANDLE;
   const bool slow = device_->properties.deviceType == VK_PHYSICAL_DEVICE_TYPE_CPU;
-  skips_ = (slow && ++frames_ % kSlowEvery != 0) || ended_ - read_ == kPairs;
+  skips_ = (slow && link::now() < slow_due_) || ended_ - read_ == kPairs;
   if (skips_) return VK_NULL_HANDLE;
   if (!prepared_) failed_ = !prepare(queue);
   if (failed_) return VK_NULL_HANDLE;
   begun_ = true;
+  if (slow) slow_due_ = link::now() + link::kSlowClockEvery;
   return pairs_[ended_ % kPairs].begin;
 }
 

@@ -8,7 +8,7 @@ namespace idlemeter::probe {
 /// Pairs of timestamps on one queue: before a frame's first commands and after its last. They are read frames later,
 /// and nothing ever waits for them. One thread at a time. Everything it makes is gone after destroy().
 ///
-/// On a software rasteriser, which has to stop for each timestamp, of every sixteenth frame.
+/// On a software rasteriser, which has to stop for each timestamp, ten times a second.
 class GpuClock {
  public:
   /// Makes nothing yet: of a family without timestamps it never does.
@@ -27,7 +27,7 @@ class GpuClock {
   void destroy();
 
  private:
-  static constexpr std::uint32_t kPairs = 32, kSlowEvery = 16;
+  static constexpr std::uint32_t kPairs = 32;
 
   struct Pair {
     VkCommandBuffer begin = VK_NULL_HANDLE, end = VK_NULL_HANDLE;
@@ -42,7 +42,8 @@ class GpuClock {
   std::uint32_t family_;
   std::uint64_t mask_ = 0;  // of the bits that count
   bool prepared_ = false, failed_ = false, begun_ = false, skips_ = false;
-  std::uint32_t frames_ = 0, ended_ = 0, read_ = 0;  // pairs, ever
+  std::int64_t slow_due_ = 0;
+  std::uint32_t ended_ = 0, read_ = 0;  // pairs, ever
   VkCommandPool pool_ = VK_NULL_HANDLE;
   VkQueryPool queries_ = VK_NULL_HANDLE;
   Pair pairs_[kPairs];

@@ -1,49 +1,14 @@
 // The layer between a game and its Vulkan driver: stamps presents, puts the overlay onto swapchain images.
+#include "vulkan/layer.hpp"
+
 #include <pthread.h>
 #include <string.h>
 
-#include <algorithm>
-#include <map>
-#include <memory>
-#include <mutex>
-#include <utility>
-#include <vector>
-
-#include "vulkan/compute_overlay.hpp"
-#include "vulkan/gpu_clock.hpp"
-#include "vulkan/overlay.hpp"
+#include <iterator>
 
 #define IDLEMETER_EXPORT extern "C" __attribute__((visibility("default")))
 
 namespace idlemeter::probe {
-namespace {
-
-/// Handles of one instance or device share the table that their first word points to.
-void* key_of(const void* dispatchable) { return *static_cast<void* const*>(dispatchable); }
-
-struct Queue {
-  Queue(const Device& of, std::uint32_t family_index) : device(&of), family(family_index), clock(of, family_index) {}
-
-  const Device* device;
-  std::uint32_t family;
-  GpuClock clock;
-};
-
-/// Either of them, by the queue that it is presented from: the other makes nothing.
-struct Swapchain {
-  VkExtent2D extent;
-  Overlay overlay;
-  ComputeOverlay compute;
-};
-
-struct Layer {
-  std::mutex mutex;
-  std::map<void*, std::unique_ptr<Instance>> instances;
-  std::map<void*, std::unique_ptr<Device>> devices;
-  std::map<VkQueue, Queue> queues;
-  std::map<VkSwapchainKHR, Swapchain> swapchains;
-  link::ProbeEnd end;
-};
 
 /// Never destroyed: a game may present while the process ends.
 Layer& layer() {
@@ -69,6 +34,8 @@ Device* device_of(const void* handle) {
   const auto found = layer().devices.find(key_of(handle));
   return found == layer().devices.end() ? nullptr : found->second.get();
 }
+
+namespace {
 
 template <typename Info>
 Info* link_info(const void* chain, VkStructureType type, VkLayerFunction function) {
@@ -218,123 +185,6 @@ VKAPI_ATTR void VKAPI_CALL destroy_swapchain(VkDevice handle, VkSwapchainKHR swa
   device.calls.DestroySwapchainKHR(handle, swapchain, allocator);
 }
 
-// Frames.
-
-/// What goes before the game's commands on a queue; VK_NULL_HANDLE: nothing, as long as no meter wants to know.
-VkCommandBuffer begin_frame(VkQueue handle, const Device*& device) {
-  const std::lock_guard<std::mutex> lock(layer().mutex);
-  const auto queue = layer().queues.find(handle);
-  if (queue == layer().queues.end()) {
-    device = layer().devices.at(key_of(handle)).get();
-    return VK_NULL_HANDLE;
-  }
-  device = queue->second.device;
-  return layer().end.linked() ? queue->second.clock.begin(handle) : VK_NULL_HANDLE;
-}
-
-constexpr std::uint32_t kMostSubmits = 32;  // in one call, to have one more put before them
-
-VKAPI_ATTR VkResult VKAPI_CALL queue_submit(VkQueue handle, std::uint32_t count, const VkSubmitInfo* submits,
-                                            VkFence fence) {
-  const Device* device = nullptr;
-  const VkCommandBuffer first = count == 0 ? VK_NULL_HANDLE : begin_frame(handle, device);
-  if (device == nullptr) device = device_of(handle);
-  const PFN_vkQueueSubmit submit = device->calls.QueueSubmit;
-  if (first == VK_NULL_HANDLE) return submit(handle, count, submits, fence);
-  VkSubmitInfo all[kMostSubmits + 1];
-  all[0] = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
-  all[0].commandBufferCount = 1;
-  all[0].pCommandBuffers = &first;
-  if (count > kMostSubmits) {
-    submit(handle, 1, all, VK_NULL_HANDLE);
-    return submit(handle, count, submits, fence);
-  }
-  std::copy_n(submits, count, all + 1);
-  return submit(handle, count + 1, all, fence);
-}
-
-template <auto Member>
-VKAPI_ATTR VkResult VKAPI_CALL queue_submit2(VkQueue handle, std::uint32_t count, const VkSubmitInfo2* submits,
-                                             VkFence fence) {
-  const Device* device = nullptr;
-  const VkCommandBuffer first = count == 0 ? VK_NULL_HANDLE : begin_frame(handle, device);
-  if (device == nullptr) device = device_of(handle);
-  const auto submit = device->calls.*Member;
-  if (first == VK_NULL_HANDLE) return submit(handle, count, submits, fence);
-  auto commands = made<VkCommandBufferSubmitInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_SUBMIT_INFO);
-  commands.commandBuffer = first;
-  VkSubmitInfo2 all[kMostSubmits + 1];
-  all[0] = made<VkSubmitInfo2>(VK_STRUCTURE_TYPE_SUBMIT_INFO_2);
-  all[0].commandBufferInfoCount = 1;
-  all[0].pCommandBufferInfos = &commands;
-  if (count > kMostSubmits) {
-    submit(handle, 1, all, VK_NULL_HANDLE);
-    return submit(handle, count, submits, fence);
-  }
-  std::copy_n(submits, count, all + 1);
-  return submit(handle, count + 1, all, fence);
-}
-
-void stamp(const Device& device, VkSwapchainKHR swapchain, VkExtent2D extent, std::int64_t gpu_work) {
-  link::FrameEntry frame;
-  frame.present = link::now();
-  const auto bits = reinterpret_cast<std::uint64_t>(swapchain);
-  frame.drawable = static_cast<std::uint32_t>(bits ^ bits >> 32);
-  frame.width = extent.width;
-  frame.height = extent.height;
-  frame.gpu_work = gpu_work;
-  layer().end.add(frame, link::Api::vulkan, VK_API_VERSION_MAJOR(device.properties.apiVersion),
-                  VK_API_VERSION_MINOR(device.properties.apiVersion));
-}
-
-VKAPI_ATTR VkResult VKAPI_CALL queue_present(VkQueue handle, const VkPresentInfoKHR* info) {
-  VkPresentInfoKHR changed = *info;
-  constexpr std::uint32_t kMostWindows = 8;  // that are presented by one call and drawn on
-  VkSemaphore drawn[kMostWindows];
-  std::uint32_t drawn_count = 0;
-  PFN_vkQueuePresentKHR present = nullptr;
-  {
-    const std::lock_guard<std::mutex> lock(layer().mutex);
-    const auto queue = layer().queues.find(handle);
-    if (queue == layer().queues.end()) {
-      present = layer().devices.at(key_of(handle))->calls.QueuePresentKHR;
-    } else {
-      const Device& device = *queue->second.device;
-      present = device.calls.QueuePresentKHR;
-      VkCommandBuffer end = queue->second.clock.end();
-      std::int64_t gpu_work = queue->second.clock.take();
-      for (std::uint32_t i = 0; i < info->swapchainCount; ++i) {
-        const auto found = layer().swapchains.find(info->pSwapchains[i]);
-        if (found == layer().swapchains.end()) continue;
-        stamp(device, info->pSwapchains[i], found->second.extent, std::exchange(gpu_work, -1));
-        const link::Shown shown = layer().end.picture();
-        if (shown.pixels == nullptr || drawn_count == kMostWindows) continue;
-        const std::uint32_t family = queue->second.family, wait_count = drawn_count == 0 ? info->waitSemaphoreCount : 0;
-        const auto draw = [&](auto& overlay) {
-          return overlay.draw(handle, family, info->pImageIndices[i], layer().end, shown, end, wait_count,
-                              info->pWaitSemaphores);
-        };
-        const bool graphics = (device.families[family].queueFlags & VK_QUEUE_GRAPHICS_BIT) != 0;
-        const VkSemaphore done = graphics ? draw(found->second.overlay) : draw(found->second.compute);
-        if (done == VK_NULL_HANDLE) continue;
-        drawn[drawn_count++] = done;
-        end = VK_NULL_HANDLE;
-      }
-      if (end != VK_NULL_HANDLE) {
-        auto submit = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
-        submit.commandBufferCount = 1;
-        submit.pCommandBuffers = &end;
-        device.calls.QueueSubmit(handle, 1, &submit, VK_NULL_HANDLE);
-      }
-    }
-  }
-  if (drawn_count > 0) {  // the first of ours has waited for all of the game's
-    changed.waitSemaphoreCount = drawn_count;
-    changed.pWaitSemaphores = drawn;
-  }
-  return present(handle, &changed);
-}
-
 // Look-ups.
 
 PFN_vkVoidFunction device_call(const char* name);
@@ -385,8 +235,8 @@ PFN_vkVoidFunction device_call(const char* name) {
                                 {"vkCreateSwapchainKHR", plain(&create_swapchain)},
                                 {"vkDestroySwapchainKHR", plain(&destroy_swapchain)},
                                 {"vkQueueSubmit", plain(&queue_submit)},
-                                {"vkQueueSubmit2", plain(&queue_submit2<&Calls::QueueSubmit2>)},
-                                {"vkQueueSubmit2KHR", plain(&queue_submit2<&Calls::QueueSubmit2KHR>)},
+                                {"vkQueueSubmit2", plain(&queue_submit2)},
+                                {"vkQueueSubmit2KHR", plain(&queue_submit2_khr)},
                                 {"vkQueuePresentKHR", plain(&queue_present)}};
   return look_up(calls, name);
 }

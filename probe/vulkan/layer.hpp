@@ -1,0 +1,57 @@
+// What the layer knows: the game's instances, devices, queues and swapchains.
+#pragma once
+
+#include <map>
+#include <memory>
+#include <mutex>
+
+#include "vulkan/compute_overlay.hpp"
+#include "vulkan/gpu_clock.hpp"
+#include "vulkan/overlay.hpp"
+
+namespace idlemeter::probe {
+
+/// Handles of one instance or device share the table that their first word points to.
+inline void* key_of(const void* dispatchable) { return *static_cast<void* const*>(dispatchable); }
+
+struct Queue {
+  Queue(const Device& of, std::uint32_t family_index) : device(&of), family(family_index), clock(of, family_index) {}
+
+  const Device* device;
+  std::uint32_t family;
+  GpuClock clock;
+};
+
+/// Either of them, by the queue that it is presented from: the other makes nothing.
+struct Swapchain {
+  VkExtent2D extent;
+  Overlay overlay;
+  ComputeOverlay compute;
+};
+
+struct Layer {
+  std::mutex mutex;
+  std::map<void*, std::unique_ptr<Instance>> instances;
+  std::map<void*, std::unique_ptr<Device>> devices;
+  std::map<VkQueue, Queue> queues;
+  std::map<VkSwapchainKHR, Swapchain> swapchains;
+  link::ProbeEnd end;
+};
+
+/// The one of this process. Its mutex is locked by whoever looks into it.
+Layer& layer();
+
+/// nullptr where the handle is unknown.
+Instance* instance_of(const void* handle);
+Device* device_of(const void* handle);
+
+// What stands in for the driver's calls.
+VKAPI_ATTR VkResult VKAPI_CALL queue_submit(VkQueue handle, std::uint32_t count, const VkSubmitInfo* submits,
+                                            VkFence fence);
+VKAPI_ATTR VkResult VKAPI_CALL queue_submit2(VkQueue handle, std::uint32_t count, const VkSubmitInfo2* submits,
+                                             VkFence fence);
+VKAPI_ATTR VkResult VKAPI_CALL queue_submit2_khr(VkQueue handle, std::uint32_t count, const VkSubmitInfo2* submits,
+                                                 VkFence fence);
+VKAPI_ATTR VkResult VKAPI_CALL queue_present(VkQueue handle, const VkPresentInfoKHR* info);
+
+}  // namespace idlemeter::probe
