@@ -53,9 +53,11 @@ void print_state(const json& state) {
   fmt::print("meter {}: overlay {}{}\n", state.value("pid", 0), state.value("visible", false) ? "shown" : "hidden",
              state.contains("recording") ? fmt::format(", recording run {}", state["recording"].value("run", 0)) : "");
   for (const json& game : state.value("games", json::array())) {
+    const std::string api = game.value("api", ""), unknown = game.value("frames_unknown", "");
     fmt::print(
-        "  {} {}  {}  {}  {} frames{}  face {}\n", game.value("pid", 0), game.value("name", ""), game.value("api", ""),
-        game.value("picture", ""), game.value("frames", 0),
+        "  {} {}  {}{}  {} frames{}{}  face {}\n", game.value("pid", 0), game.value("name", ""),
+        api.empty() ? "" : api + "  ", game.value("picture", ""), game.value("frames", 0),
+        unknown.empty() ? "" : " (they aren't known, for " + unknown + ")",
         game.contains("average_fps") ? fmt::format(", average {:.1f} FPS", game["average_fps"].get<double>()) : "",
         game.value("face", ""));
     if (game.contains("mistake")) fmt::print("  {}\n", game.value("mistake", ""));

@@ -114,12 +114,12 @@ constexpr const char* kValidated =
     "env VK_INSTANCE_LAYERS=VK_LAYER_IDLEMETER_overlay:VK_LAYER_KHRONOS_validation "
     "VK_LAYER_ENABLES=VK_VALIDATION_FEATURE_ENABLE_SYNCHRONIZATION_VALIDATION_EXT ";
 
-/// Gives the window under that point eighty sizes, one after another.
+/// Gives the window under that point six hundred sizes in a minute.
 constexpr const char* kResize =
-    "eval $(xdotool mousemove 200 200 getmouselocation --shell); for i in $(seq 80); do xdotool windowsize $WINDOW "
+    "eval $(xdotool mousemove 200 200 getmouselocation --shell); for i in $(seq 600); do xdotool windowsize $WINDOW "
     "$((300 + i * 37 % 400)) $((250 + i * 53 % 300)); sleep 0.1; done";
 
-TEST(Play, VulkanIsCleanUnderValidationWhileTheWindowChanges) {
+TEST(Play, VulkanIsCleanUnderValidationForAMinuteWhileTheWindowChanges) {
   const Session session;
   {
     Playing playing(session, std::string(kValidated) + "VK_LOADER_DEBUG=layer vkcube", "--face benchmark");
