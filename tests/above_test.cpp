@@ -141,21 +141,23 @@ TEST(Above, ComesToAGameThatWasStartedWithoutIt) {
   }
   const std::string pid = std::to_string(game);
   EXPECT_EQ(session.run("'" IDLEMETER_COMMAND "' attach " + pid).status, 1) << "it has no probe";
-  const pid_t meter = ::fork();
-  if (meter == 0) {
-    const std::string face = (session.folder / "boxes.toml").string();
-    ::execl(IDLEMETER_COMMAND, "idlemeter", "attach", "--above", pid.c_str(), "--face", face.c_str(), "--quiet",
-            nullptr);
-    ::_exit(127);
+  for (const pid_t ends_first : {0, game}) {
+    const pid_t meter = ::fork();
+    if (meter == 0) {
+      const std::string face = (session.folder / "boxes.toml").string();
+      ::execl(IDLEMETER_COMMAND, "idlemeter", "attach", "--above", pid.c_str(), "--face", face.c_str(), "--quiet",
+              nullptr);
+      ::_exit(127);
+    }
+    session.wait_for(has_frames);
+    const auto lies_on = [](const Image& image) { return image.at(30, 30) == 0xffff0000; };
+    EXPECT_TRUE(lies_on(session.screen_where(lies_on)));
+    ::kill(ends_first == 0 ? meter : game, SIGINT);
+    int status = -1;
+    ::waitpid(meter, &status, 0);
+    EXPECT_EQ(status, 0) << "the meter ends with the game, or when it is told to";
+    EXPECT_EQ(::waitpid(game, nullptr, WNOHANG), ends_first) << "which plays on without it";
   }
-  session.wait_for(has_frames);
-  const auto lies_on = [](const Image& image) { return image.at(30, 30) == 0xffff0000; };
-  EXPECT_TRUE(lies_on(session.screen_where(lies_on)));
-  ::kill(game, SIGKILL);
-  ::waitpid(game, nullptr, 0);
-  int status = -1;
-  ::waitpid(meter, &status, 0);
-  EXPECT_EQ(status, 0) << "the meter ends with the game";
 }
 
 TEST(Above, SaysWhatTheDisplayLacks) {

@@ -4,46 +4,14 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "folder.hpp"
-#include "idlemeter/machine.hpp"
+#include "machine_tree.hpp"
 #include "sources/kernel_file.hpp"
 #include "sources/rate.hpp"
 
 namespace idlemeter {
 namespace {
 
-/// A tree of files and the machine that reads it.
-class Tree : public testing::Folder {
- public:
-  /// Samples a second later than the last time.
-  Snapshot sample() {
-    if (!polling_) polling_.emplace(machine_sources({.root = path()}));
-    return polling_->sample(now_ += kSecond);
-  }
-
-  /// Two samples with `change` between them.
-  template <typename Change>
-  Snapshot sample_after(Change change) {
-    (void)sample();
-    change(*this);
-    return sample();
-  }
-
- private:
-  std::optional<Polling> polling_;
-  Nanoseconds now_ = 0;
-};
-
-double value(const Snapshot& values, const std::string& id) {
-  const auto entry = values.find(id);
-  return entry.value == nullptr ? -999 : number(*entry.value).value_or(-998);
-}
-
-std::string reason(const Snapshot& values, const std::string& id) {
-  const auto entry = values.find(id);
-  const auto* missing = entry.value == nullptr ? nullptr : std::get_if<Missing>(entry.value);
-  return missing == nullptr ? "" : missing->reason;
-}
+using namespace testing;
 
 TEST(Processor, LoadIsTheShareOfTicksNotIdle) {
   Tree tree;
@@ -227,86 +195,6 @@ TEST(Battery, ThatCountsChargeIsReadByItsVoltage) {
   const Snapshot values = tree.sample();
   EXPECT_DOUBLE_EQ(value(values, "battery.power"), -15);
   EXPECT_DOUBLE_EQ(value(values, "battery.left"), 120);
-}
-
-/// A card with the files that matter for telling it apart.
-void add_card(const Tree& tree, int number, const std::string& slot, const std::string& board, const char* load) {
-  const std::string device = "sys/devices/" + slot;
-  tree.file(device + "/board_info", board);
-  tree.file(device +
-                "/gpu_"
-                "busy_percent",
-            load);
-  tree.file(device + "/vendor", "0x1d1e");
-  tree.file(device + "/device", number == 0 ? "0x0900" : "0x0020");
-  const auto card = tree / ("sys/class/drm/card" + std::to_string(number));
-  std::filesystem::create_directories(card);
-  std::filesystem::create_directory_symlink(tree / device, card / "device");
-  tree.file("usr/share/misc/pci.ids", "1d1e  Marl Graphics\n\t0900  Heron 4 [Marl G9]\n\t0020  Finch\n");
-}
-
-TEST(Graphics, TheGamesCardIsTheDiscreteOneUnlessItsProcessSaysOtherwise) {
-  Tree tree;
-  add_card(tree, 1, "0000:0e:00.0", "type : apu", "7");
-  add_card(tree, 0, "0000:03:00.0", "type : cem", "90");
-  const Snapshot values = tree.sample();
-  EXPECT_EQ(values.find("gpu.load").info->device, "Marl G9");
-  EXPECT_DOUBLE_EQ(value(values, "gpu.load"), 90);
-  EXPECT_DOUBLE_EQ(value(values, "gpu0.load"), 90);
-  EXPECT_DOUBLE_EQ(value(values, "gpu1.load"), 7);
-  EXPECT_EQ(values.find("gpu1.load").info->device, "Finch");
-
-  tree.file("proc/77/fdinfo/3", "drm-client-id:\t1\ndrm-pdev:\t0000:0e:00.0\ndrm-engine-gfx:\t100 ns\n");
-  Polling on_integrated(machine_sources({.root = tree.path(), .game = {.pid = 77}}));
-  EXPECT_DOUBLE_EQ(value(on_integrated.sample(1), "gpu.load"), 7);
-}
-
-TEST(Graphics, EveryDriversFilesBecomeTheSameReadings) {
-  Tree tree;
-  add_card(tree, 0, "0000:03:00.0", "type : cem", "90");
-  const std::string device = "sys/devices/0000:03:00.0/", chip = device + "hwmon/hwmon5/";
-  const struct {
-    const char* file;
-    const char* text;
-  } files[] = {{"name", "xe"},          {"temp2_label", "pkg"},   {"temp2_input", "61000"},
-               {"temp3_label", "vram"}, {"temp3_input", "70500"}, {"energy1_input", "5000000"},
-               {"fan1_input", "1500"},  {"fan1_max", "3000"},     {"power1_cap", "190000000"},
-               {"in0_input", "905"}};
-  for (const auto& f : files) tree.file(chip + f.file, f.text);
-  tree.file(device + "tile0/gt0/freq0/act_freq", "2400\n");
-  tree.file(device + "mem_info_vram_total", "8589934592");
-  tree.file(device + "mem_info_vram_used", "2147483648");
-  const Snapshot values = tree.sample_after([&](Tree& t) { t.file(chip + "energy1_input", "125000000"); });
-  const struct {
-    const char* id;
-    double value;
-  } expected[] = {{"gpu.temp", 61},          {"gpu.memory.temp", 70.5}, {"gpu.power", 120},
-                  {"gpu.fan.speed", 1500},   {"gpu.fan.duty", 50},      {"gpu.power.limit", 190},
-                  {"gpu.voltage", 0.905},    {"gpu.clock", 2400},       {"gpu.memory.total", 8192},
-                  {"gpu.memory.used", 2048}, {"gpu.memory.share", 25}};
-  for (const auto& e : expected) EXPECT_DOUBLE_EQ(value(values, e.id), e.value) << e.id;
-}
-
-TEST(Graphics, ThatComesWhileItRunsIsListed) {
-  Tree tree;
-  EXPECT_EQ(tree.sample().find("gpu.load").info, nullptr);
-  add_card(tree, 0, "0000:03:00.0", "type : cem", "33");
-  Snapshot values;
-  for (int second = 0; second < 6; ++second) values = tree.sample();  // a look for new devices every 5 s
-  EXPECT_DOUBLE_EQ(value(values, "gpu.load"), 33);
-  std::filesystem::remove_all(tree / "sys/class/drm/card0");
-  for (int second = 0; second < 6; ++second) values = tree.sample();
-  EXPECT_EQ(values.find("gpu.load").info, nullptr);
-}
-
-TEST(Graphics, ASleepingCardIsNotWoken) {
-  Tree tree;
-  add_card(tree, 0, "0000:03:00.0", "type : cem", "90");
-  const Snapshot asleep =
-      tree.sample_after([](Tree& t) { t.file("sys/devices/0000:03:00.0/power/runtime_status", "suspended\n"); });
-  EXPECT_EQ(reason(asleep, "gpu.load"), "the card sleeps, and is not woken for a reading");
-  tree.file("sys/devices/0000:03:00.0/power/runtime_status", "active\n");
-  EXPECT_DOUBLE_EQ(value(tree.sample(), "gpu.load"), 90);
 }
 
 TEST(GameProcess, LoadMemoryThreadsAndEngines) {

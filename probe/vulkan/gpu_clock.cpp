@@ -5,7 +5,10 @@
 namespace idlemeter::probe {
 
 GpuClock::GpuClock(const Device& device, std::uint32_t family) : device_(&device), family_(family) {
-  const std::uint32_t bits = family < device.families.size() ? device.families[family].timestampValidBits : 0;
+  const bool known = family < device.families.size();
+  constexpr VkQueueFlags kResets = VK_QUEUE_GRAPHICS_BIT | VK_QUEUE_COMPUTE_BIT;  // others may not reset queries
+  const bool resets = known && (device.families[family].queueFlags & kResets) != 0;
+  const std::uint32_t bits = resets ? device.families[family].timestampValidBits : 0;
   mask_ = bits >= 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << bits) - 1;
   failed_ = bits == 0;
 }

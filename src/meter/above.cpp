@@ -79,7 +79,10 @@ Above::Above(Loop& loop, std::function<bool(int)> is_game, Host& host)
   loop_.watch(xcb_get_file_descriptor(*display_), [this] { hear(); });
 }
 
-Above::~Above() { loop_.unwatch(xcb_get_file_descriptor(*display_)); }
+Above::~Above() {
+  loop_.unwatch(xcb_get_file_descriptor(*display_));
+  leave_all();
+}
 
 /// Any change on the display may move, cover or end a game's window, but those of the overlays don't.
 void Above::hear() {

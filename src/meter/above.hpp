@@ -56,6 +56,7 @@ class Above final : public Entrance {
   Above(Loop& loop, std::function<bool(int)> is_game, Host& host);
   Above(const Above&) = delete;
   Above& operator=(const Above&) = delete;
+  /// Lets its games go.
   ~Above() override;
 
   /// Looks where the games' windows are, when anything on the display has changed, and each second.

@@ -33,6 +33,7 @@ Meter::Meter(MeterOptions options) : state_(std::make_unique<State>(std::move(op
 Meter::~Meter() {
   State& s = *state_;
   if (s.recording) s.end_with_its_game();
+  s.entrance.reset();  // it has its part in games, and they in it
   if (s.keys != nullptr) s.loop.unwatch(s.keys->descriptor());
 }
 
