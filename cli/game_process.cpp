@@ -4,6 +4,7 @@
 #include <signal.h>
 
 #include <cerrno>
+#include <cstdlib>
 #include <fstream>
 #include <sstream>
 
@@ -15,6 +16,15 @@ std::string variable_of(int pid, const std::string& name) {
     if (variable.starts_with(name + "=")) return variable.substr(name.size() + 1);
   }
   return {};
+}
+
+bool is_anywhere(const std::string& name, const std::string& value) {
+  std::error_code gone;
+  for (const auto& entry : std::filesystem::directory_iterator("/proc", gone)) {
+    const int pid = std::atoi(entry.path().filename().c_str());
+    if (pid > 0 && variable_of(pid, name) == value) return true;
+  }
+  return false;
 }
 
 bool descends_from(int pid, int ancestor) {

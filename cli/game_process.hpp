@@ -9,6 +9,9 @@ namespace idlemeter::cli {
 /// A variable of the environment that a process was started with; "" where it has none, or is another user's.
 [[nodiscard]] std::string variable_of(int pid, const std::string& name);
 
+/// True where any process was started with that value of a variable.
+[[nodiscard]] bool is_anywhere(const std::string& name, const std::string& value);
+
 /// True where a process is that one, or was started by it, or by one that was.
 [[nodiscard]] bool descends_from(int pid, int ancestor);
 

@@ -197,11 +197,21 @@ pid_t start(std::vector<std::string> words, std::vector<std::string> variables, 
   return error == 0 ? pid : 0;
 }
 
+/// A variable of the environment and its value.
+using Mark = std::pair<std::string, std::string>;
+
+Mark mark_of(const PlayOptions& options, const Meter& meter) {
+  if (options.above) return {kAbove, std::to_string(::getpid())};
+  return {"IDLEMETER_LINK", meter.link_socket().string()};
+}
+
 /// The loop around a game: passes signals on, and ends when the game has, with all that it started and that presents.
 class Companion {
  public:
-  /// `attached` is a game that another process has started; otherwise `game` is this one's child.
-  Companion(Meter& meter, pid_t game, pid_t attached) : meter_(meter), game_(game), attached_(attached) {
+  /// `attached` is a game that another process has started; otherwise `game` is this one's child, and those that it has
+  /// started have the mark in their environment.
+  Companion(Meter& meter, pid_t game, pid_t attached, Mark mark)
+      : meter_(meter), game_(game), attached_(attached), mark_(std::move(mark)) {
     const sigset_t set = passed_signals();
     signals_ = ::signalfd(-1, &set, SFD_CLOEXEC | SFD_NONBLOCK);
     timer_ = ::timerfd_create(CLOCK_MONOTONIC, TFD_CLOEXEC | TFD_NONBLOCK);
@@ -231,15 +241,25 @@ class Companion {
     std::uint64_t times = 0;
     (void)!::read(timer_, &times, sizeof times);
     if (game_ > 0 && !ended_ && ::waitpid(game_, &status_, WNOHANG) == game_) ended_ = true;
-    if (game_ == 0) seen_ = seen_ || meter_.has_games();
-    const bool over = game_ > 0 ? ended_ : seen_ || !is_running(attached_);
+    seen_ = seen_ || meter_.has_games();
+    const bool over = game_ > 0 ? ended_ && !is_still_coming() : seen_ || !is_running(attached_);
     if (over && !meter_.has_games()) meter_.stop();
+  }
+
+  /// A launcher may be over before its game has begun to present. What it has left behind may also be no game at all.
+  bool is_still_coming() {
+    constexpr int kLooks = 200, kEvery = 10;  // ten seconds, twice a second
+    if (seen_ || ++waited_ > kLooks) return false;
+    if (waited_ % kEvery == 1) left_ = is_anywhere(mark_.first, mark_.second);
+    return left_;
   }
 
   Meter& meter_;
   pid_t game_, attached_;
   int signals_ = -1, timer_ = -1, status_ = 0;
-  bool ended_ = false, seen_ = false;
+  Mark mark_;
+  bool ended_ = false, seen_ = false, left_ = false;
+  int waited_ = 0;  // looks since the game ended
 };
 
 /// Ends as the game did, also by a signal.
@@ -272,7 +292,7 @@ int play(const PlayOptions& options) {
                std::strerror(error));
     return error == ENOENT ? 127 : 126;
   }
-  Companion companion(*meter, game, 0);
+  Companion companion(*meter, game, 0, mark_of(options, *meter));
   meter->run();
   if (!options.quiet) print_reports(*meter, options.above);
   meter.reset();
@@ -300,7 +320,7 @@ int attach(const PlayOptions& options) {
     settings.socket = socket.filename();
   }
   Meter meter(std::move(settings));
-  Companion companion(meter, 0, options.pid);
+  Companion companion(meter, 0, options.pid, {});
   meter.run();
   if (!options.quiet) print_reports(meter, options.above);
   return 0;

@@ -30,6 +30,8 @@ TEST(Play, CountsWhatProgramsPresent) {
        ": 200 frames"},
       {std::string(kStill) + " --frames 200 --swap glXSwapBuffersMscOML", ": 200 frames"},
       {std::string(RALLY) + " --frames 500 --size 320x180", "tidepool_rally, OpenGL 4.5, 320x180: 500 frames"},
+      {"sh -c '(sleep 1; exec " + std::string(kStill) + " --frames 150) &'",
+       ": 150 frames"},  // a launcher that is over
       {"vkcube --c 1000", "vkcube, Vulkan 1.3, 500x500: 1000 frames"},
       {std::string(kStillVulkan) + " --frames 300 --submit2 --srgb", "still_vulkan, Vulkan 1.3, 320x240: 300 frames"},
       {std::string(kStillVulkan) + " --frames 200 --windows 2", ": 400 frames"},
