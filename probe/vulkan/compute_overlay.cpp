@@ -58,27 +58,18 @@ bool ComputeOverlay::make_pipeline() {
 }
 
 bool ComputeOverlay::make_images() {
-  const Calls& vk = device_->calls;
-  std::uint32_t count = 0;
-  vk.GetSwapchainImagesKHR(device_->handle, swapchain_, &count, nullptr);
-  std::vector<VkImage> images(count);
-  if (vk.GetSwapchainImagesKHR(device_->handle, swapchain_, &count, images.data()) != VK_SUCCESS) return false;
-  if (count > kMostImages) return false;
-  images_.resize(count);
-  const auto fence = made<VkFenceCreateInfo>(VK_STRUCTURE_TYPE_FENCE_CREATE_INFO);
-  const auto semaphore = made<VkSemaphoreCreateInfo>(VK_STRUCTURE_TYPE_SEMAPHORE_CREATE_INFO);
+  const std::vector<VkImage> images = images_of(*device_, swapchain_);
+  if (images.size() > kMostImages) return false;
+  images_.resize(images.size());
   auto set = made<VkDescriptorSetAllocateInfo>(VK_STRUCTURE_TYPE_DESCRIPTOR_SET_ALLOCATE_INFO);
   set.descriptorPool = sets_;
   set.descriptorSetCount = 1;
   set.pSetLayouts = &set_layout_;
-  for (std::uint32_t i = 0; i < count; ++i) {
+  for (std::size_t i = 0; i < images.size(); ++i) {
     PerImage& one = images_[i];
     one.handle = images[i];
-    one.commands = allocate_commands(*device_, pool_);
-    if (one.commands == VK_NULL_HANDLE) return false;
-    if (vk.CreateFence(device_->handle, &fence, nullptr, &one.fence) != VK_SUCCESS) return false;
-    if (vk.CreateSemaphore(device_->handle, &semaphore, nullptr, &one.done) != VK_SUCCESS) return false;
-    if (vk.AllocateDescriptorSets(device_->handle, &set, &one.set) != VK_SUCCESS) return false;
+    if (!one.commands.make(*device_, pool_)) return false;
+    if (device_->calls.AllocateDescriptorSets(device_->handle, &set, &one.set) != VK_SUCCESS) return false;
   }
   return true;
 }
@@ -123,12 +114,6 @@ bool ComputeOverlay::make_buffers(PerImage& image, VkDeviceSize bytes) {
   return true;
 }
 
-void ComputeOverlay::wait(PerImage& image) {
-  if (!image.submitted) return;
-  device_->calls.WaitForFences(device_->handle, 1, &image.fence, VK_TRUE, 1'000'000'000);
-  image.submitted = false;
-}
-
 /// What of the picture lies within the image.
 ComputeOverlay::Region ComputeOverlay::region_of(const link::Slot& slot) const {
   const auto within = [](std::int64_t place, std::uint32_t most) {
@@ -156,8 +141,8 @@ void ComputeOverlay::move(const PerImage& image, VkImageLayout from, VkImageLayo
   barrier.newLayout = to;
   barrier.srcAccessMask = VK_ACCESS_MEMORY_WRITE_BIT;
   barrier.dstAccessMask = VK_ACCESS_TRANSFER_READ_BIT | VK_ACCESS_TRANSFER_WRITE_BIT;
-  device_->calls.CmdPipelineBarrier(image.commands, VK_PIPELINE_STAGE_TRANSFER_BIT, VK_PIPELINE_STAGE_TRANSFER_BIT, 0,
-                                    0, nullptr, 0, nullptr, 1, &barrier);
+  device_->calls.CmdPipelineBarrier(image.commands.buffer, VK_PIPELINE_STAGE_TRANSFER_BIT,
+                                    VK_PIPELINE_STAGE_TRANSFER_BIT, 0, 0, nullptr, 0, nullptr, 1, &barrier);
 }
 
 /// What one stage has written into the pixels is there for the other.
@@ -168,7 +153,7 @@ void ComputeOverlay::flush(const PerImage& image, VkPipelineStageFlags from, VkP
   barrier.size = VK_WHOLE_SIZE;
   barrier.srcAccessMask = VK_ACCESS_MEMORY_WRITE_BIT;
   barrier.dstAccessMask = VK_ACCESS_MEMORY_READ_BIT | VK_ACCESS_MEMORY_WRITE_BIT;
-  device_->calls.CmdPipelineBarrier(image.commands, from, to, 0, 0, nullptr, 1, &barrier, 0, nullptr);
+  device_->calls.CmdPipelineBarrier(image.commands.buffer, from, to, 0, 0, nullptr, 1, &barrier, 0, nullptr);
 }
 
 void ComputeOverlay::record(const PerImage& image, const Region& region) const {
@@ -180,15 +165,16 @@ void ComputeOverlay::record(const PerImage& image, const Region& region) const {
   copy.imageOffset = region.place;
   copy.imageExtent = {region.size[0], region.size[1], 1};
   move(image, VK_IMAGE_LAYOUT_PRESENT_SRC_KHR, kSource);
-  vk.CmdCopyImageToBuffer(image.commands, image.handle, kSource, image.pixels.handle, 1, &copy);
+  vk.CmdCopyImageToBuffer(image.commands.buffer, image.handle, kSource, image.pixels.handle, 1, &copy);
   flush(image, VK_PIPELINE_STAGE_TRANSFER_BIT, VK_PIPELINE_STAGE_COMPUTE_SHADER_BIT);
-  vk.CmdBindPipeline(image.commands, VK_PIPELINE_BIND_POINT_COMPUTE, pipeline_);
-  vk.CmdBindDescriptorSets(image.commands, VK_PIPELINE_BIND_POINT_COMPUTE, layout_, 0, 1, &image.set, 0, nullptr);
-  vk.CmdPushConstants(image.commands, layout_, VK_SHADER_STAGE_COMPUTE_BIT, 0, kRegionBytes, &region);
-  vk.CmdDispatch(image.commands, (region.size[0] * region.size[1] + kGroup - 1) / kGroup, 1, 1);
+  vk.CmdBindPipeline(image.commands.buffer, VK_PIPELINE_BIND_POINT_COMPUTE, pipeline_);
+  vk.CmdBindDescriptorSets(image.commands.buffer, VK_PIPELINE_BIND_POINT_COMPUTE, layout_, 0, 1, &image.set, 0,
+                           nullptr);
+  vk.CmdPushConstants(image.commands.buffer, layout_, VK_SHADER_STAGE_COMPUTE_BIT, 0, kRegionBytes, &region);
+  vk.CmdDispatch(image.commands.buffer, (region.size[0] * region.size[1] + kGroup - 1) / kGroup, 1, 1);
   flush(image, VK_PIPELINE_STAGE_COMPUTE_SHADER_BIT, VK_PIPELINE_STAGE_TRANSFER_BIT);
   move(image, kSource, kTarget);
-  vk.CmdCopyBufferToImage(image.commands, image.pixels.handle, image.handle, kTarget, 1, &copy);
+  vk.CmdCopyBufferToImage(image.commands.buffer, image.pixels.handle, image.handle, kTarget, 1, &copy);
   move(image, kTarget, VK_IMAGE_LAYOUT_PRESENT_SRC_KHR);
 }
 
@@ -200,7 +186,7 @@ VkSemaphore ComputeOverlay::draw(VkQueue queue, std::uint32_t family, std::uint3
   if (!prepared_) failed_ = !prepare(family);
   if (failed_ || family != family_ || index >= images_.size()) return VK_NULL_HANDLE;
   PerImage& image = images_[index];
-  wait(image);
+  image.commands.wait(*device_);
   const VkDeviceSize bytes = VkDeviceSize{shown.slot.width} * shown.slot.height * 4;
   failed_ = !make_buffers(image, bytes);
   if (failed_) return VK_NULL_HANDLE;
@@ -208,28 +194,19 @@ VkSemaphore ComputeOverlay::draw(VkQueue queue, std::uint32_t family, std::uint3
     ::memcpy(image.picture.mapped, shown.pixels, bytes);
     image.uploaded = end.still_whole(shown.id) ? shown.id : 0;
   }
-  const Calls& vk = device_->calls;
-  auto begin = made<VkCommandBufferBeginInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_BEGIN_INFO);
-  begin.flags = VK_COMMAND_BUFFER_USAGE_ONE_TIME_SUBMIT_BIT;
-  vk.BeginCommandBuffer(image.commands, &begin);
+  image.commands.begin(*device_);
   record(image, region);
-  vk.EndCommandBuffer(image.commands);
-  vk.ResetFences(device_->handle, 1, &image.fence);
-  failed_ = !submit_after(*device_, queue, before, image.commands, VK_PIPELINE_STAGE_TRANSFER_BIT, wait_count, waits,
-                          image.done, image.fence);
-  image.submitted = !failed_;
-  return failed_ ? VK_NULL_HANDLE : image.done;
+  failed_ = !image.commands.submit(*device_, queue, before, VK_PIPELINE_STAGE_TRANSFER_BIT, wait_count, waits);
+  return failed_ ? VK_NULL_HANDLE : image.commands.done;
 }
 
 void ComputeOverlay::destroy() {
   const Calls& vk = device_->calls;
   const VkDevice device = device_->handle;
   for (PerImage& image : images_) {
-    wait(image);
+    image.commands.destroy(*device_);
     image.picture.destroy(*device_);
     image.pixels.destroy(*device_);
-    vk.DestroyFence(device, image.fence, nullptr);
-    vk.DestroySemaphore(device, image.done, nullptr);
   }
   images_.clear();
   if (!prepared_) return;

@@ -25,13 +25,10 @@ class ComputeOverlay {
  private:
   struct PerImage {
     VkImage handle = VK_NULL_HANDLE;
-    VkCommandBuffer commands = VK_NULL_HANDLE;
-    VkFence fence = VK_NULL_HANDLE;
-    VkSemaphore done = VK_NULL_HANDLE;
+    OwnCommands commands;
     VkDescriptorSet set = VK_NULL_HANDLE;
     Buffer picture, pixels;
     std::uint64_t uploaded = 0;
-    bool submitted = false;
   };
   struct Region {
     std::uint32_t size[2], first[2], row;
@@ -43,7 +40,6 @@ class ComputeOverlay {
   bool make_pipeline();
   bool make_images();
   bool make_buffers(PerImage& image, VkDeviceSize bytes);
-  void wait(PerImage& image);
   [[nodiscard]] Region region_of(const link::Slot& slot) const;
   void record(const PerImage& image, const Region& region) const;
   void move(const PerImage& image, VkImageLayout from, VkImageLayout to) const;

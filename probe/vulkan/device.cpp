@@ -39,22 +39,60 @@ bool allocate_memory(const Device& device, const VkMemoryRequirements& needs, Vk
   return false;
 }
 
-bool submit_after(const Device& device, VkQueue queue, VkCommandBuffer before, VkCommandBuffer commands,
-                  VkPipelineStageFlags stage, std::uint32_t wait_count, const VkSemaphore* waits, VkSemaphore done,
-                  VkFence fence) {
+std::vector<VkImage> images_of(const Device& device, VkSwapchainKHR swapchain) {
+  const auto get = device.calls.GetSwapchainImagesKHR;
+  std::uint32_t count = 0;
+  get(device.handle, swapchain, &count, nullptr);
+  std::vector<VkImage> images(count);
+  if (get(device.handle, swapchain, &count, images.data()) != VK_SUCCESS) return {};
+  return images;
+}
+
+bool OwnCommands::make(const Device& device, VkCommandPool pool) {
+  const auto fence = made<VkFenceCreateInfo>(VK_STRUCTURE_TYPE_FENCE_CREATE_INFO);
+  const auto semaphore = made<VkSemaphoreCreateInfo>(VK_STRUCTURE_TYPE_SEMAPHORE_CREATE_INFO);
+  buffer = allocate_commands(device, pool);
+  return buffer != VK_NULL_HANDLE && device.calls.CreateFence(device.handle, &fence, nullptr, &over) == VK_SUCCESS &&
+         device.calls.CreateSemaphore(device.handle, &semaphore, nullptr, &done) == VK_SUCCESS;
+}
+
+void OwnCommands::wait(const Device& device) {
+  if (!submitted) return;
+  device.calls.WaitForFences(device.handle, 1, &over, VK_TRUE, 1'000'000'000);
+  submitted = false;
+}
+
+void OwnCommands::begin(const Device& device) const {
+  auto info = made<VkCommandBufferBeginInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_BEGIN_INFO);
+  info.flags = VK_COMMAND_BUFFER_USAGE_ONE_TIME_SUBMIT_BIT;
+  device.calls.BeginCommandBuffer(buffer, &info);
+}
+
+bool OwnCommands::submit(const Device& device, VkQueue queue, VkCommandBuffer before, VkPipelineStageFlags stage,
+                         std::uint32_t wait_count, const VkSemaphore* waits) {
+  device.calls.EndCommandBuffer(buffer);
   if (wait_count > kMostWaits) return false;
+  device.calls.ResetFences(device.handle, 1, &over);
   VkPipelineStageFlags stages[kMostWaits];
   std::fill_n(stages, wait_count, stage);
-  const VkCommandBuffer both[] = {before, commands};
-  auto submit = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
-  submit.waitSemaphoreCount = wait_count;
-  submit.pWaitSemaphores = waits;
-  submit.pWaitDstStageMask = stages;
-  submit.commandBufferCount = before == VK_NULL_HANDLE ? 1 : 2;
-  submit.pCommandBuffers = before == VK_NULL_HANDLE ? both + 1 : both;
-  submit.signalSemaphoreCount = 1;
-  submit.pSignalSemaphores = &done;
-  return device.calls.QueueSubmit(queue, 1, &submit, fence) == VK_SUCCESS;
+  const VkCommandBuffer both[] = {before, buffer};
+  auto info = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
+  info.waitSemaphoreCount = wait_count;
+  info.pWaitSemaphores = waits;
+  info.pWaitDstStageMask = stages;
+  info.commandBufferCount = before == VK_NULL_HANDLE ? 1 : 2;
+  info.pCommandBuffers = before == VK_NULL_HANDLE ? both + 1 : both;
+  info.signalSemaphoreCount = 1;
+  info.pSignalSemaphores = &done;
+  submitted = device.calls.QueueSubmit(queue, 1, &info, over) == VK_SUCCESS;
+  return submitted;
+}
+
+void OwnCommands::destroy(const Device& device) {
+  wait(device);
+  device.calls.DestroyFence(device.handle, over, nullptr);
+  device.calls.DestroySemaphore(device.handle, done, nullptr);
+  *this = {};
 }
 
 bool Buffer::make(const Device& device, VkDeviceSize bytes, VkBufferUsageFlags usage,

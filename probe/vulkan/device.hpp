@@ -40,10 +40,30 @@ VkCommandBuffer allocate_commands(const Device& device, VkCommandPool pool);
 bool allocate_memory(const Device& device, const VkMemoryRequirements& needs, VkMemoryPropertyFlags properties,
                      VkDeviceMemory& into);
 
-/// Submits commands that begin that stage once the semaphores are signalled, behind `before` where it is any.
-bool submit_after(const Device& device, VkQueue queue, VkCommandBuffer before, VkCommandBuffer commands,
-                  VkPipelineStageFlags stage, std::uint32_t wait_count, const VkSemaphore* waits, VkSemaphore done,
-                  VkFence fence);
+/// Empty where the driver doesn't tell.
+std::vector<VkImage> images_of(const Device& device, VkSwapchainKHR swapchain);
+
+/// Commands that are recorded and submitted anew for each frame. Can be destroyed whatever became of make().
+struct OwnCommands {
+  VkCommandBuffer buffer = VK_NULL_HANDLE;  ///< goes with its pool
+  VkFence over = VK_NULL_HANDLE;
+  VkSemaphore done = VK_NULL_HANDLE;  ///< signalled by submit()
+  bool submitted = false;
+
+  bool make(const Device& device, VkCommandPool pool);
+
+  /// Until what was submitted is over.
+  void wait(const Device& device);
+
+  void begin(const Device& device) const;
+
+  /// Ends the commands and submits them, behind `before` where it is any; they begin that stage once the semaphores
+  /// are signalled.
+  bool submit(const Device& device, VkQueue queue, VkCommandBuffer before, VkPipelineStageFlags stage,
+              std::uint32_t wait_count, const VkSemaphore* waits);
+
+  void destroy(const Device& device);
+};
 
 /// A buffer with memory of its own, mapped where the host sees it. Can be destroyed whatever became of make().
 struct Buffer {

@@ -3,17 +3,15 @@
 #include <string.h>
 
 namespace idlemeter::probe {
+
 Overlay::Overlay(const Device& device, VkSwapchainKHR swapchain, VkFormat format, VkExtent2D extent, bool drawable)
     : device_(&device), swapchain_(swapchain), format_(format), extent_(extent), failed_(!drawable) {}
 
 bool Overlay::make_images() {
   const Calls& vk = device_->calls;
-  std::uint32_t count = 0;
-  vk.GetSwapchainImagesKHR(device_->handle, swapchain_, &count, nullptr);
-  std::vector<VkImage> images(count);
-  if (vk.GetSwapchainImagesKHR(device_->handle, swapchain_, &count, images.data()) != VK_SUCCESS) return false;
-  images_.resize(count);
-  for (std::uint32_t i = 0; i < count; ++i) {
+  const std::vector<VkImage> images = images_of(*device_, swapchain_);
+  images_.resize(images.size());
+  for (std::size_t i = 0; i < images.size(); ++i) {
     PerImage& one = images_[i];
     auto view = made<VkImageViewCreateInfo>(VK_STRUCTURE_TYPE_IMAGE_VIEW_CREATE_INFO);
     view.image = images[i];
@@ -29,12 +27,7 @@ bool Overlay::make_images() {
     frame.height = extent_.height;
     frame.layers = 1;
     if (vk.CreateFramebuffer(device_->handle, &frame, nullptr, &one.framebuffer) != VK_SUCCESS) return false;
-    const auto fence = made<VkFenceCreateInfo>(VK_STRUCTURE_TYPE_FENCE_CREATE_INFO);
-    const auto semaphore = made<VkSemaphoreCreateInfo>(VK_STRUCTURE_TYPE_SEMAPHORE_CREATE_INFO);
-    if (vk.CreateFence(device_->handle, &fence, nullptr, &one.fence) != VK_SUCCESS) return false;
-    if (vk.CreateSemaphore(device_->handle, &semaphore, nullptr, &one.done) != VK_SUCCESS) return false;
-    one.commands = allocate_commands(*device_, pool_);
-    if (one.commands == VK_NULL_HANDLE) return false;
+    if (!one.commands.make(*device_, pool_)) return false;
   }
   return true;
 }
@@ -63,12 +56,6 @@ bool Overlay::prepare(std::uint32_t family) {
   return vk.AllocateDescriptorSets(device_->handle, &set, &set_) == VK_SUCCESS;
 }
 
-void Overlay::wait(PerImage& image) {
-  if (!image.submitted) return;
-  device_->calls.WaitForFences(device_->handle, 1, &image.fence, VK_TRUE, 1'000'000'000);
-  image.submitted = false;
-}
-
 void Overlay::free_texture() {
   const Calls& vk = device_->calls;
   vk.DestroyImageView(device_->handle, texture_view_, nullptr);
@@ -82,7 +69,7 @@ void Overlay::free_texture() {
 /// A texture of the picture's size, in place of the one before, which no frame uses any more.
 bool Overlay::make_texture(const link::Slot& slot) {
   const Calls& vk = device_->calls;
-  for (PerImage& image : images_) wait(image);
+  for (PerImage& image : images_) image.commands.wait(*device_);
   free_texture();
   width_ = slot.width;
   height_ = slot.height;
@@ -124,18 +111,18 @@ void Overlay::record_upload(PerImage& image, const link::Slot& slot) {
   barrier.oldLayout = fresh_ ? VK_IMAGE_LAYOUT_UNDEFINED : VK_IMAGE_LAYOUT_SHADER_READ_ONLY_OPTIMAL;
   barrier.newLayout = VK_IMAGE_LAYOUT_TRANSFER_DST_OPTIMAL;
   barrier.dstAccessMask = VK_ACCESS_TRANSFER_WRITE_BIT;
-  device_->calls.CmdPipelineBarrier(image.commands, VK_PIPELINE_STAGE_FRAGMENT_SHADER_BIT,
+  device_->calls.CmdPipelineBarrier(image.commands.buffer, VK_PIPELINE_STAGE_FRAGMENT_SHADER_BIT,
                                     VK_PIPELINE_STAGE_TRANSFER_BIT, 0, 0, nullptr, 0, nullptr, 1, &barrier);
   VkBufferImageCopy copy{};
   copy.imageSubresource = {VK_IMAGE_ASPECT_COLOR_BIT, 0, 0, 1};
   copy.imageExtent = {slot.width, slot.height, 1};
-  device_->calls.CmdCopyBufferToImage(image.commands, image.staging.handle, texture_,
+  device_->calls.CmdCopyBufferToImage(image.commands.buffer, image.staging.handle, texture_,
                                       VK_IMAGE_LAYOUT_TRANSFER_DST_OPTIMAL, 1, &copy);
   barrier.oldLayout = VK_IMAGE_LAYOUT_TRANSFER_DST_OPTIMAL;
   barrier.newLayout = VK_IMAGE_LAYOUT_SHADER_READ_ONLY_OPTIMAL;
   barrier.srcAccessMask = VK_ACCESS_TRANSFER_WRITE_BIT;
   barrier.dstAccessMask = VK_ACCESS_SHADER_READ_BIT;
-  device_->calls.CmdPipelineBarrier(image.commands, VK_PIPELINE_STAGE_TRANSFER_BIT,
+  device_->calls.CmdPipelineBarrier(image.commands.buffer, VK_PIPELINE_STAGE_TRANSFER_BIT,
                                     VK_PIPELINE_STAGE_FRAGMENT_SHADER_BIT, 0, 0, nullptr, 0, nullptr, 1, &barrier);
   fresh_ = false;
 }
@@ -146,22 +133,23 @@ void Overlay::record_draw(PerImage& image, const link::Slot& slot) {
   begin.renderPass = pass_.pass();
   begin.framebuffer = image.framebuffer;
   begin.renderArea = {{0, 0}, extent_};
-  vk.CmdBeginRenderPass(image.commands, &begin, VK_SUBPASS_CONTENTS_INLINE);
-  vk.CmdBindPipeline(image.commands, VK_PIPELINE_BIND_POINT_GRAPHICS, pass_.pipeline());
+  vk.CmdBeginRenderPass(image.commands.buffer, &begin, VK_SUBPASS_CONTENTS_INLINE);
+  vk.CmdBindPipeline(image.commands.buffer, VK_PIPELINE_BIND_POINT_GRAPHICS, pass_.pipeline());
   const VkViewport viewport{0, 0, static_cast<float>(extent_.width), static_cast<float>(extent_.height), 0, 1};
   const VkRect2D scissor{{0, 0}, extent_};
-  vk.CmdSetViewport(image.commands, 0, 1, &viewport);
-  vk.CmdSetScissor(image.commands, 0, 1, &scissor);
-  vk.CmdBindDescriptorSets(image.commands, VK_PIPELINE_BIND_POINT_GRAPHICS, pass_.layout(), 0, 1, &set_, 0, nullptr);
+  vk.CmdSetViewport(image.commands.buffer, 0, 1, &viewport);
+  vk.CmdSetScissor(image.commands.buffer, 0, 1, &scissor);
+  vk.CmdBindDescriptorSets(image.commands.buffer, VK_PIPELINE_BIND_POINT_GRAPHICS, pass_.layout(), 0, 1, &set_, 0,
+                           nullptr);
   const auto share = [](double pixels, std::uint32_t all) { return static_cast<float>(2 * pixels / all); };
   const BlendPass::Push push{{share(slot.x, extent_.width) - 1, share(slot.y, extent_.height) - 1,
                               share(slot.width, extent_.width), share(slot.height, extent_.height)},
                              {slot.x, slot.y},
                              is_srgb(format_) ? 1 : 0};
-  vk.CmdPushConstants(image.commands, pass_.layout(), VK_SHADER_STAGE_VERTEX_BIT | VK_SHADER_STAGE_FRAGMENT_BIT, 0,
-                      sizeof push, &push);
-  vk.CmdDraw(image.commands, 4, 1, 0, 0);
-  vk.CmdEndRenderPass(image.commands);
+  vk.CmdPushConstants(image.commands.buffer, pass_.layout(), VK_SHADER_STAGE_VERTEX_BIT | VK_SHADER_STAGE_FRAGMENT_BIT,
+                      0, sizeof push, &push);
+  vk.CmdDraw(image.commands.buffer, 4, 1, 0, 0);
+  vk.CmdEndRenderPass(image.commands.buffer);
 }
 
 VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t index, const link::ProbeEnd& end,
@@ -171,7 +159,7 @@ VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t ind
   if (!prepared_) failed_ = !prepare(family);
   if (failed_ || family != family_ || index >= images_.size()) return VK_NULL_HANDLE;
   PerImage& image = images_[index];
-  wait(image);
+  image.commands.wait(*device_);
   if (shown.slot.width != width_ || shown.slot.height != height_) failed_ = !make_texture(shown.slot);
   const VkDeviceSize bytes = VkDeviceSize{shown.slot.width} * shown.slot.height * 4;
   const bool uploads = uploaded_ != shown.id;
@@ -186,31 +174,23 @@ VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t ind
     ::memcpy(image.staging.mapped, shown.pixels, bytes);
     uploaded_ = end.still_whole(shown.id) ? shown.id : 0;
   }
-  const Calls& vk = device_->calls;
-  auto begin = made<VkCommandBufferBeginInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_BEGIN_INFO);
-  begin.flags = VK_COMMAND_BUFFER_USAGE_ONE_TIME_SUBMIT_BIT;
-  vk.BeginCommandBuffer(image.commands, &begin);
+  image.commands.begin(*device_);
   if (uploads) record_upload(image, shown.slot);
   record_draw(image, shown.slot);
-  vk.EndCommandBuffer(image.commands);
-  vk.ResetFences(device_->handle, 1, &image.fence);
-  failed_ = !submit_after(*device_, queue, before, image.commands,
-                          VK_PIPELINE_STAGE_COLOR_ATTACHMENT_OUTPUT_BIT | VK_PIPELINE_STAGE_TRANSFER_BIT, wait_count,
-                          waits, image.done, image.fence);
-  image.submitted = !failed_;
-  return failed_ ? VK_NULL_HANDLE : image.done;
+  constexpr VkPipelineStageFlags kWrites =
+      VK_PIPELINE_STAGE_COLOR_ATTACHMENT_OUTPUT_BIT | VK_PIPELINE_STAGE_TRANSFER_BIT;
+  failed_ = !image.commands.submit(*device_, queue, before, kWrites, wait_count, waits);
+  return failed_ ? VK_NULL_HANDLE : image.commands.done;
 }
 
 void Overlay::destroy() {
   const Calls& vk = device_->calls;
   const VkDevice device = device_->handle;
   for (PerImage& image : images_) {
-    wait(image);
+    image.commands.destroy(*device_);
     image.staging.destroy(*device_);
     vk.DestroyFramebuffer(device, image.framebuffer, nullptr);
     vk.DestroyImageView(device, image.view, nullptr);
-    vk.DestroyFence(device, image.fence, nullptr);
-    vk.DestroySemaphore(device, image.done, nullptr);
   }
   images_.clear();
   if (!prepared_) return;

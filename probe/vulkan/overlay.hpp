@@ -27,18 +27,14 @@ class Overlay {
   struct PerImage {
     VkImageView view = VK_NULL_HANDLE;
     VkFramebuffer framebuffer = VK_NULL_HANDLE;
-    VkCommandBuffer commands = VK_NULL_HANDLE;
-    VkFence fence = VK_NULL_HANDLE;
-    VkSemaphore done = VK_NULL_HANDLE;
+    OwnCommands commands;
     Buffer staging;
-    bool submitted = false;
   };
 
   bool prepare(std::uint32_t family);
   bool make_images();
   bool make_texture(const link::Slot& slot);
   void free_texture();
-  void wait(PerImage& image);
   void record_upload(PerImage& image, const link::Slot& slot);
   void record_draw(PerImage& image, const link::Slot& slot);
 
