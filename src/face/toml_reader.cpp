@@ -42,18 +42,41 @@ std::size_t end_of_string(std::string_view text, std::size_t start, std::string_
   return std::string_view::npos;
 }
 
-/// The first byte beyond ASCII outside of quotes and comments, where TOML 1.0 has none. toml++ 3.3 has undefined
-/// behaviour on some of them (is_non_ascii_horizontal_whitespace), so that it never gets to see one. Empty where there
-/// is none, or where the text ends within quotes: toml++ tells of that.
-std::optional<std::size_t> stray_character(std::string_view text) {
+/// The first byte beyond ASCII behind a backslash, or behind the white space that one leaves out. Within three quotes.
+std::optional<std::size_t> stray_after_backslash(std::string_view text, std::size_t start, std::size_t end) {
+  for (std::size_t i = start; i + 1 < end; ++i) {
+    if (text[i] != '\\') continue;
+    const std::size_t next = text.find_first_not_of(" \t\r\n\v\f", i + 1);
+    if (next < end && static_cast<unsigned char>(text[next]) >= 0x80) return next;
+    ++i;
+  }
+  return std::nullopt;
+}
+
+struct Stray {
+  std::size_t place;
+  const char* message;
+};
+
+/// The first byte beyond ASCII outside of quotes and comments, where TOML 1.0 has none, or where toml++ 3.3 takes it
+/// for white space: it has undefined behaviour on some of them (is_non_ascii_horizontal_whitespace), so that it never
+/// gets to see one. Empty where there is none; toml++ tells of a text that ends within quotes.
+std::optional<Stray> stray_character(std::string_view text) {
+  constexpr const char* kBare =
+      "a character that TOML takes only in quotes or behind #; quote the text, like label = \"Höhe\"";
+  constexpr const char* kBehind = "a letter beyond ASCII can't follow a \\ here; write the text on one line, or \\\\";
   for (std::size_t i = text.starts_with("\xEF\xBB\xBF") ? 3 : 0; i < text.size();) {
     const char c = text[i];
-    if (static_cast<unsigned char>(c) >= 0x80) return i;
+    if (static_cast<unsigned char>(c) >= 0x80) return Stray{i, kBare};
     if (c == '#') {
       i = std::min(text.find('\n', i), text.size());
     } else if (c == '"' || c == '\'') {
       const bool three = text.substr(i).starts_with(std::string(3, c));
+      const std::size_t start = i;
       i = end_of_string(text, i, std::string(three ? 3 : 1, c));
+      const auto behind =
+          three && c == '"' ? stray_after_backslash(text, start, std::min(i, text.size())) : std::nullopt;
+      if (behind) return Stray{*behind, kBehind};
       if (i == std::string_view::npos) return std::nullopt;
     } else {
       ++i;
@@ -74,8 +97,7 @@ Finding finding_at(std::string_view text, std::size_t place, std::string message
 
 std::optional<toml::table> parse_toml(std::string_view text, Findings& findings) {
   if (const auto stray = stray_character(text)) {
-    findings.push_back(finding_at(
-        text, *stray, "a character that TOML takes only in quotes or behind #; quote the text, like label = \"Höhe\""));
+    findings.push_back(finding_at(text, stray->place, stray->message));
     return std::nullopt;
   }
   try {
