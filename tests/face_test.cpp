@@ -56,6 +56,7 @@ constexpr Broken kBroken[] = {
     {"name = \"a", 1, 10, ""},
     {"näme = \"a\"", 1, 2, "a character that TOML takes only in quotes or behind #"},
     {"name = \"\"\"a\\\n  é\"\"\"", 2, 3, "a letter beyond ASCII can't follow a \\ here"},
+    {"name = 07x\"é\"", 1, 12, "a character that TOML takes only in quotes or behind #"},
     {"name = \"\"\"a\\ é", 1, 14, "a letter beyond ASCII can't follow a \\ here"},
     {"name = \"ö\" # ü\n  ß = 1", 2, 3, "a character that TOML takes only"},
     {"name = \"\"\"ö\n\\\"\"\"\" é", 2, 7, "a character that TOML takes only"},

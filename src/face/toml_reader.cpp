@@ -53,6 +53,14 @@ std::optional<std::size_t> stray_after_backslash(std::string_view text, std::siz
   return std::nullopt;
 }
 
+/// Whether a quote begins a text here. Behind a bare word it doesn't: toml++ goes on with the word to tell what is
+/// wrong.
+bool begins_string(std::string_view text, std::size_t quote) {
+  const std::size_t before = text.substr(0, quote).find_last_not_of(" \t");
+  return before == std::string_view::npos ||
+         std::string_view("=[,{.\n\xBF").find(text[before]) != std::string_view::npos;
+}
+
 struct Stray {
   std::size_t place;
   const char* message;
@@ -70,7 +78,7 @@ std::optional<Stray> stray_character(std::string_view text) {
     if (static_cast<unsigned char>(c) >= 0x80) return Stray{i, kBare};
     if (c == '#') {
       i = std::min(text.find('\n', i), text.size());
-    } else if (c == '"' || c == '\'') {
+    } else if ((c == '"' || c == '\'') && begins_string(text, i)) {
       const bool three = text.substr(i).starts_with(std::string(3, c));
       const std::size_t start = i;
       i = end_of_string(text, i, std::string(three ? 3 : 1, c));
