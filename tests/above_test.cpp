@@ -95,7 +95,11 @@ TEST(Above, FollowsTheGameAndLetsClicksAndOtherWindowsBe) {
     std::optional<Beside> managing;
     if (*manager != '\0') {
       managing.emplace(manager);
-      (void)session.run("until xprop -root _NET_SUPPORTING_WM_CHECK | grep 'window id'; do sleep 0.05; done");
+      EXPECT_EQ(session
+                    .run("for i in $(seq 200); do xprop -root _NET_SUPPORTING_WM_CHECK | grep 'window id' && exit; "
+                         "sleep 0.05; done; exit 1")
+                    .status,
+                0);
     }
     Playing playing(session, kGoesOn, "--above --face boxes.toml");
     session.wait_for(has_frames);

@@ -95,8 +95,10 @@ void OwnCommands::destroy(const Device& device) {
   *this = {};
 }
 
-bool Buffer::make(const Device& device, VkDeviceSize bytes, VkBufferUsageFlags usage,
-                  VkMemoryPropertyFlags properties) {
+bool Buffer::make_larger(const Device& device, VkDeviceSize bytes, VkBufferUsageFlags usage,
+                         VkMemoryPropertyFlags properties) {
+  if (size >= bytes) return true;
+  destroy(device);
   const Calls& vk = device.calls;
   auto info = made<VkBufferCreateInfo>(VK_STRUCTURE_TYPE_BUFFER_CREATE_INFO);
   info.size = bytes;

@@ -18,7 +18,7 @@ struct Device {
   VkPhysicalDeviceMemoryProperties memory{};
   VkPhysicalDeviceProperties properties{};
   std::vector<VkQueueFamilyProperties> families;
-  bool presents_without_graphics = false;  ///< it may: it has a queue that computes only
+  bool has_compute_queue = false;  ///< one without graphics: a game may present from it
 };
 
 /// A structure of Vulkan's with its type set, and everything else 0.
@@ -65,15 +65,21 @@ struct OwnCommands {
   void destroy(const Device& device);
 };
 
-/// A buffer with memory of its own, mapped where the host sees it. Can be destroyed whatever became of make().
+/// A buffer with memory of its own, mapped where the host sees it. Can be destroyed whatever became of make_larger().
 struct Buffer {
   VkBuffer handle = VK_NULL_HANDLE;
   VkDeviceMemory memory = VK_NULL_HANDLE;
   VkDeviceSize size = 0;
   void* mapped = nullptr;
 
-  bool make(const Device& device, VkDeviceSize bytes, VkBufferUsageFlags usage, VkMemoryPropertyFlags properties);
+  /// A new one where it is smaller: what it held is gone then.
+  bool make_larger(const Device& device, VkDeviceSize bytes, VkBufferUsageFlags usage,
+                   VkMemoryPropertyFlags properties);
   void destroy(const Device& device);
 };
+
+/// Memory that the host writes to without further ado.
+inline constexpr VkMemoryPropertyFlags kMapped =
+    VK_MEMORY_PROPERTY_HOST_VISIBLE_BIT | VK_MEMORY_PROPERTY_HOST_COHERENT_BIT;
 
 }  // namespace idlemeter::probe

@@ -2,56 +2,73 @@
 #include <algorithm>
 #include <utility>
 
+#include "vulkan/compute_overlay.hpp"
+#include "vulkan/graphics_overlay.hpp"
 #include "vulkan/layer.hpp"
 
 namespace idlemeter::probe {
 namespace {
 
-/// What goes before the game's commands on a queue; VK_NULL_HANDLE: nothing, as long as no meter wants to know.
-VkCommandBuffer begin_frame(VkQueue handle, const Device*& device) {
-  const std::lock_guard<std::mutex> lock(layer().mutex);
-  const auto queue = layer().queues.find(handle);
-  if (queue == layer().queues.end()) {
-    device = layer().devices.at(key_of(handle)).get();
-    return VK_NULL_HANDLE;
-  }
-  device = queue->second.device;
-  return layer().end.linked() ? queue->second.clock.begin(handle) : VK_NULL_HANDLE;
+/// One command buffer, for itself. The reference has to outlive what is returned.
+VkSubmitInfo alone(const VkCommandBuffer& commands) {
+  auto info = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
+  info.commandBufferCount = 1;
+  info.pCommandBuffers = &commands;
+  return info;
 }
 
-constexpr std::uint32_t kMostSubmits = 32;  // in one call, to have one more put before them
+struct Begun {
+  const Device* device;
+  VkCommandBuffer first;  ///< goes before the game's commands; VK_NULL_HANDLE: nothing
+};
 
-template <auto Member>
-VkResult submit2(VkQueue handle, std::uint32_t count, const VkSubmitInfo2* submits, VkFence fence) {
-  const Device* device = nullptr;
-  const VkCommandBuffer first = count == 0 ? VK_NULL_HANDLE : begin_frame(handle, device);
-  if (device == nullptr) device = device_of(handle);
-  const auto submit = device->calls.*Member;
-  if (first == VK_NULL_HANDLE) return submit(handle, count, submits, fence);
-  auto commands = made<VkCommandBufferSubmitInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_SUBMIT_INFO);
-  commands.commandBuffer = first;
-  VkSubmitInfo2 all[kMostSubmits + 1];
-  all[0] = made<VkSubmitInfo2>(VK_STRUCTURE_TYPE_SUBMIT_INFO_2);
-  all[0].commandBufferInfoCount = 1;
-  all[0].pCommandBufferInfos = &commands;
-  if (count > kMostSubmits) {
-    submit(handle, 1, all, VK_NULL_HANDLE);
+/// Begins a frame with the first commands after a present, as long as there is a meter that wants to know.
+Begun begin_frame(VkQueue handle, bool has_commands) {
+  const std::lock_guard<std::mutex> lock(layer().mutex);
+  const Device* device = layer().devices.at(key_of(handle)).get();
+  const auto queue = layer().queues.find(handle);
+  const bool begins = has_commands && queue != layer().queues.end() && layer().end.linked();
+  return {device, begins ? queue->second.clock.begin(handle) : VK_NULL_HANDLE};
+}
+
+/// In one call where that is possible.
+template <typename Submit, typename Info>
+VkResult submit_behind(Submit submit, VkQueue handle, const Info& first, std::uint32_t count, const Info* submits,
+                       VkFence fence) {
+  constexpr std::uint32_t kMost = 32;
+  if (count > kMost) {
+    submit(handle, 1, &first, VK_NULL_HANDLE);
     return submit(handle, count, submits, fence);
   }
+  Info all[kMost + 1];
+  all[0] = first;
   std::copy_n(submits, count, all + 1);
   return submit(handle, count + 1, all, fence);
 }
 
-void stamp(const Device& device, VkSwapchainKHR swapchain, VkExtent2D extent, std::int64_t gpu_work) {
+template <auto Member>
+VkResult submit2(VkQueue handle, std::uint32_t count, const VkSubmitInfo2* submits, VkFence fence) {
+  const Begun begun = begin_frame(handle, count > 0);
+  const auto submit = begun.device->calls.*Member;
+  if (begun.first == VK_NULL_HANDLE) return submit(handle, count, submits, fence);
+  auto commands = made<VkCommandBufferSubmitInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_SUBMIT_INFO);
+  commands.commandBuffer = begun.first;
+  auto first = made<VkSubmitInfo2>(VK_STRUCTURE_TYPE_SUBMIT_INFO_2);
+  first.commandBufferInfoCount = 1;
+  first.pCommandBufferInfos = &commands;
+  return submit_behind(submit, handle, first, count, submits, fence);
+}
+
+void stamp(const Target& target, std::int64_t gpu_work) {
   link::FrameEntry frame;
   frame.present = link::now();
-  const auto bits = reinterpret_cast<std::uint64_t>(swapchain);
+  const auto bits = reinterpret_cast<std::uint64_t>(target.swapchain);
   frame.drawable = static_cast<std::uint32_t>(bits ^ bits >> 32);
-  frame.width = extent.width;
-  frame.height = extent.height;
+  frame.width = target.extent.width;
+  frame.height = target.extent.height;
   frame.gpu_work = gpu_work;
-  layer().end.add(frame, link::Api::vulkan, VK_API_VERSION_MAJOR(device.properties.apiVersion),
-                  VK_API_VERSION_MINOR(device.properties.apiVersion));
+  const std::uint32_t version = target.device->properties.apiVersion;
+  layer().end.add(frame, link::Api::vulkan, VK_API_VERSION_MAJOR(version), VK_API_VERSION_MINOR(version));
 }
 
 /// What a present waits for in place of the game's semaphores, if it is any.
@@ -61,17 +78,24 @@ struct Drawn {
   std::uint32_t count = 0;
 };
 
+/// By what the queue can do; nullptr where it can't be done.
+std::unique_ptr<Overlay> overlay_for(const Swapchain& swapchain, const Queue& queue) {
+  const VkQueueFlags does = queue.device->families[queue.family].queueFlags;
+  if ((does & VK_QUEUE_GRAPHICS_BIT) != 0)
+    return swapchain.drawable ? std::make_unique<GraphicsOverlay>(swapchain.target, queue.family) : nullptr;
+  const bool blends = (does & VK_QUEUE_COMPUTE_BIT) != 0 && ComputeOverlay::knows(swapchain.target.format);
+  return blends && swapchain.copyable ? std::make_unique<ComputeOverlay>(swapchain.target, queue.family) : nullptr;
+}
+
 /// Puts the overlay onto one of the images that are about to be presented; the first waits for the game.
 VkSemaphore draw(VkQueue handle, const Queue& queue, Swapchain& swapchain, const VkPresentInfoKHR& info,
                  std::uint32_t index, VkCommandBuffer end, bool is_first) {
   const link::Shown shown = layer().end.picture();
   if (shown.pixels == nullptr) return VK_NULL_HANDLE;
-  const auto draw_by = [&](auto& overlay) {
-    return overlay.draw(handle, queue.family, info.pImageIndices[index], layer().end, shown, end,
-                        is_first ? info.waitSemaphoreCount : 0, info.pWaitSemaphores);
-  };
-  const bool graphics = (queue.device->families[queue.family].queueFlags & VK_QUEUE_GRAPHICS_BIT) != 0;
-  return graphics ? draw_by(swapchain.overlay) : draw_by(swapchain.compute);
+  if (swapchain.overlay == nullptr) swapchain.overlay = overlay_for(swapchain, queue);
+  if (swapchain.overlay == nullptr) return VK_NULL_HANDLE;
+  return swapchain.overlay->draw(handle, queue.family, info.pImageIndices[index], layer().end, shown, end,
+                                 is_first ? info.waitSemaphoreCount : 0, info.pWaitSemaphores);
 }
 
 /// Stamps the frames, and draws on their images. The frame's last timestamp goes before what is drawn.
@@ -82,7 +106,7 @@ Drawn present_frames(VkQueue handle, Queue& queue, const VkPresentInfoKHR& info)
   for (std::uint32_t i = 0; i < info.swapchainCount; ++i) {
     const auto found = layer().swapchains.find(info.pSwapchains[i]);
     if (found == layer().swapchains.end()) continue;
-    stamp(*queue.device, info.pSwapchains[i], found->second.extent, std::exchange(gpu_work, -1));
+    stamp(found->second.target, std::exchange(gpu_work, -1));
     if (drawn.count == Drawn::kMost) continue;
     const VkSemaphore done = draw(handle, queue, found->second, info, i, end, drawn.count == 0);
     if (done == VK_NULL_HANDLE) continue;
@@ -90,9 +114,7 @@ Drawn present_frames(VkQueue handle, Queue& queue, const VkPresentInfoKHR& info)
     end = VK_NULL_HANDLE;
   }
   if (end == VK_NULL_HANDLE) return drawn;
-  auto submit = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
-  submit.commandBufferCount = 1;
-  submit.pCommandBuffers = &end;
+  const VkSubmitInfo submit = alone(end);
   queue.device->calls.QueueSubmit(handle, 1, &submit, VK_NULL_HANDLE);
   return drawn;
 }
@@ -101,21 +123,10 @@ Drawn present_frames(VkQueue handle, Queue& queue, const VkPresentInfoKHR& info)
 
 VKAPI_ATTR VkResult VKAPI_CALL queue_submit(VkQueue handle, std::uint32_t count, const VkSubmitInfo* submits,
                                             VkFence fence) {
-  const Device* device = nullptr;
-  const VkCommandBuffer first = count == 0 ? VK_NULL_HANDLE : begin_frame(handle, device);
-  if (device == nullptr) device = device_of(handle);
-  const PFN_vkQueueSubmit submit = device->calls.QueueSubmit;
-  if (first == VK_NULL_HANDLE) return submit(handle, count, submits, fence);
-  VkSubmitInfo all[kMostSubmits + 1];
-  all[0] = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
-  all[0].commandBufferCount = 1;
-  all[0].pCommandBuffers = &first;
-  if (count > kMostSubmits) {
-    submit(handle, 1, all, VK_NULL_HANDLE);
-    return submit(handle, count, submits, fence);
-  }
-  std::copy_n(submits, count, all + 1);
-  return submit(handle, count + 1, all, fence);
+  const Begun begun = begin_frame(handle, count > 0);
+  const auto submit = begun.device->calls.QueueSubmit;
+  if (begun.first == VK_NULL_HANDLE) return submit(handle, count, submits, fence);
+  return submit_behind(submit, handle, alone(begun.first), count, submits, fence);
 }
 
 VKAPI_ATTR VkResult VKAPI_CALL queue_submit2(VkQueue handle, std::uint32_t count, const VkSubmitInfo2* submits,

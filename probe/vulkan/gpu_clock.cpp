@@ -81,21 +81,18 @@ VkCommandBuffer GpuClock::end() {
 }
 
 std::int64_t GpuClock::take() {
-  std::int64_t found = -1;
-  while (read_ != ended_) {
-    const std::uint32_t at = read_ % kPairs;
-    std::uint64_t times[2][2] = {};  // each with whether it is there
-    const VkResult result =
-        device_->calls.GetQueryPoolResults(device_->handle, queries_, 2 * at, 2, sizeof times, times, sizeof times[0],
-                                           VK_QUERY_RESULT_64_BIT | VK_QUERY_RESULT_WITH_AVAILABILITY_BIT);
-    const bool there = times[0][1] != 0 && times[1][1] != 0 && times[1][0] != pairs_[at].ended_at;
-    if ((result != VK_SUCCESS && result != VK_NOT_READY) || !there) break;
-    pairs_[at].ended_at = times[1][0];
-    ++read_;
-    const double ticks = static_cast<double>((times[1][0] - times[0][0]) & mask_);
-    found = static_cast<std::int64_t>(ticks * static_cast<double>(device_->properties.limits.timestampPeriod));
-  }
-  return found;
+  if (read_ == ended_) return -1;
+  Pair& pair = pairs_[read_ % kPairs];
+  std::uint64_t times[2][2] = {};  // each with whether it is there
+  const VkResult result = device_->calls.GetQueryPoolResults(
+      device_->handle, queries_, 2 * (read_ % kPairs), 2, sizeof times, times, sizeof times[0],
+      VK_QUERY_RESULT_64_BIT | VK_QUERY_RESULT_WITH_AVAILABILITY_BIT);
+  const bool there = times[0][1] != 0 && times[1][1] != 0 && times[1][0] != pair.ended_at;
+  if ((result != VK_SUCCESS && result != VK_NOT_READY) || !there) return -1;
+  pair.ended_at = times[1][0];
+  ++read_;
+  const double ticks = static_cast<double>((times[1][0] - times[0][0]) & mask_);
+  return static_cast<std::int64_t>(ticks * static_cast<double>(device_->properties.limits.timestampPeriod));
 }
 
 void GpuClock::destroy() {

@@ -21,7 +21,7 @@ class GpuClock {
   /// What has to be submitted after the frame's last commands; VK_NULL_HANDLE where it wasn't begun.
   VkCommandBuffer end();
 
-  /// Nanoseconds of an earlier frame that has become known since; -1: none.
+  /// Nanoseconds of the next of the earlier frames, in their order; -1 while they aren't known.
   std::int64_t take();
 
   void destroy();

@@ -87,7 +87,7 @@ void remember_queues(Device& device, const VkDeviceCreateInfo& info) {
       device.calls.GetDeviceQueue(device.handle, family.queueFamilyIndex, j, &queue);
       const VkQueueFlags does = device.families[family.queueFamilyIndex].queueFlags;
       const bool computes_only = (does & VK_QUEUE_COMPUTE_BIT) != 0 && (does & VK_QUEUE_GRAPHICS_BIT) == 0;
-      device.presents_without_graphics = device.presents_without_graphics || computes_only;
+      device.has_compute_queue = device.has_compute_queue || computes_only;
       if (queue != VK_NULL_HANDLE) layer().queues.try_emplace(queue, device, family.queueFamilyIndex);
     }
   }
@@ -157,16 +157,14 @@ VKAPI_ATTR VkResult VKAPI_CALL create_swapchain(VkDevice handle, const VkSwapcha
   constexpr VkImageUsageFlags kDrawn = VK_IMAGE_USAGE_COLOR_ATTACHMENT_BIT;
   constexpr VkImageUsageFlags kCopied = VK_IMAGE_USAGE_TRANSFER_SRC_BIT | VK_IMAGE_USAGE_TRANSFER_DST_BIT;
   const bool drawable = known && (can.supportedUsageFlags & kDrawn) == kDrawn;
-  const bool copyable = known && device.presents_without_graphics && (can.supportedUsageFlags & kCopied) == kCopied;
+  const bool copyable = known && device.has_compute_queue && (can.supportedUsageFlags & kCopied) == kCopied;
   if (drawable) changed.imageUsage |= kDrawn;
   if (copyable) changed.imageUsage |= kCopied;
   const VkResult result = device.calls.CreateSwapchainKHR(handle, &changed, allocator, made);
   if (result != VK_SUCCESS) return result;
   const std::lock_guard<std::mutex> lock(layer().mutex);
-  const VkFormat format = info->imageFormat;
-  const VkExtent2D extent = info->imageExtent;
-  layer().swapchains.insert_or_assign(*made, Swapchain{extent, Overlay(device, *made, format, extent, drawable),
-                                                       ComputeOverlay(device, *made, format, extent, copyable)});
+  layer().swapchains.insert_or_assign(
+      *made, Swapchain{{&device, *made, info->imageFormat, info->imageExtent}, drawable, copyable, nullptr});
   return result;
 }
 
@@ -177,8 +175,7 @@ VKAPI_ATTR void VKAPI_CALL destroy_swapchain(VkDevice handle, VkSwapchainKHR swa
     const std::lock_guard<std::mutex> lock(layer().mutex);
     const auto found = layer().swapchains.find(swapchain);
     if (found != layer().swapchains.end()) {
-      found->second.overlay.destroy();
-      found->second.compute.destroy();
+      if (found->second.overlay != nullptr) found->second.overlay->destroy();
       layer().swapchains.erase(found);
     }
   }

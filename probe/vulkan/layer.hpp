@@ -5,7 +5,6 @@
 #include <memory>
 #include <mutex>
 
-#include "vulkan/compute_overlay.hpp"
 #include "vulkan/gpu_clock.hpp"
 #include "vulkan/overlay.hpp"
 
@@ -22,11 +21,10 @@ struct Queue {
   GpuClock clock;
 };
 
-/// Either of them, by the queue that it is presented from: the other makes nothing.
 struct Swapchain {
-  VkExtent2D extent;
-  Overlay overlay;
-  ComputeOverlay compute;
+  Target target;
+  bool drawable = false, copyable = false;  ///< what its images may be used for
+  std::unique_ptr<Overlay> overlay;         ///< of the first queue that it was presented from with a picture
 };
 
 struct Layer {

@@ -1,61 +1,68 @@
-// The overlay on the images of one swapchain that is presented from a queue with graphics.
+// The overlay on the images of one swapchain.
 #pragma once
 
-#include <cstdint>
 #include <vector>
 
 #include "link/probe_end.hpp"
-#include "vulkan/blend_pass.hpp"
+#include "vulkan/device.hpp"
 
 namespace idlemeter::probe {
 
-/// One thread at a time, as the swapchain itself. Everything it makes is gone after destroy().
+/// What the overlay goes onto.
+struct Target {
+  const Device* device = nullptr;
+  VkSwapchainKHR swapchain = VK_NULL_HANDLE;
+  VkFormat format = VK_FORMAT_UNDEFINED;
+  VkExtent2D extent{};
+};
+
+/// For presents from queues of one family. One thread at a time, as the swapchain itself. Everything it makes is gone
+/// after destroy().
 class Overlay {
  public:
-  Overlay(const Device& device, VkSwapchainKHR swapchain, VkFormat format, VkExtent2D extent, bool drawable);
+  Overlay(const Target& target, std::uint32_t family) : target_(target), family_(family) {}
+  virtual ~Overlay() = default;
 
   /// Submits the picture for an image that is about to be presented on a queue of that family: after the semaphores are
   /// signalled, and signalling the one that is returned. `before` goes first, where it is any. VK_NULL_HANDLE where
   /// nothing was submitted.
-  VkSemaphore draw(VkQueue queue, std::uint32_t family, std::uint32_t image, const link::ProbeEnd& end,
+  VkSemaphore draw(VkQueue queue, std::uint32_t family, std::uint32_t index, const link::ProbeEnd& end,
                    const link::Shown& shown, VkCommandBuffer before, std::uint32_t wait_count,
                    const VkSemaphore* waits);
 
   void destroy();
 
+ protected:
+  [[nodiscard]] const Target& target() const { return target_; }
+  [[nodiscard]] const Device& device() const { return *target_.device; }
+  [[nodiscard]] const Calls& vk() const { return target_.device->calls; }
+
+  /// Until nothing that was submitted for any image is at work.
+  void wait_for_all();
+
+  /// Makes what is needed once, for these images. False where that can't be done.
+  virtual bool prepare(const std::vector<VkImage>& images) = 0;
+
+  /// Takes a picture over for an image that none of its commands is at work on. False where that can't be done.
+  virtual bool take(std::size_t index, const link::ProbeEnd& end, const link::Shown& shown) = 0;
+
+  /// The commands that put the picture, which touches the image, onto it.
+  virtual void record(VkCommandBuffer commands, std::size_t index, const link::Slot& slot) = 0;
+
+  /// The stages in which record() touches the image.
+  [[nodiscard]] virtual VkPipelineStageFlags stages() const = 0;
+
+  /// Gives back what prepare() and take() have made, whatever became of them.
+  virtual void free() = 0;
+
  private:
-  struct PerImage {
-    VkImageView view = VK_NULL_HANDLE;
-    VkFramebuffer framebuffer = VK_NULL_HANDLE;
-    OwnCommands commands;
-    Buffer staging;
-  };
+  bool start();
 
-  bool prepare(std::uint32_t family);
-  bool make_images();
-  bool make_texture(const link::Slot& slot);
-  void free_texture();
-  void record_upload(PerImage& image, const link::Slot& slot);
-  void record_draw(PerImage& image, const link::Slot& slot);
-
-  const Device* device_;
-  VkSwapchainKHR swapchain_;
-  VkFormat format_;
-  VkExtent2D extent_;
-  bool failed_, prepared_ = false;
-  std::uint32_t family_ = 0;
-  BlendPass pass_;
-  VkDescriptorPool sets_ = VK_NULL_HANDLE;
-  VkDescriptorSet set_ = VK_NULL_HANDLE;
-  VkSampler sampler_ = VK_NULL_HANDLE;
+  Target target_;
+  std::uint32_t family_;
+  bool failed_ = false, started_ = false;
   VkCommandPool pool_ = VK_NULL_HANDLE;
-  VkImage texture_ = VK_NULL_HANDLE;
-  VkImageView texture_view_ = VK_NULL_HANDLE;
-  VkDeviceMemory texture_memory_ = VK_NULL_HANDLE;
-  std::uint32_t width_ = 0, height_ = 0;
-  std::uint64_t uploaded_ = 0;
-  bool fresh_ = false;  // the texture has never been written
-  std::vector<PerImage> images_;
+  std::vector<OwnCommands> commands_;  // for each image
 };
 
 }  // namespace idlemeter::probe

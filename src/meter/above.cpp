@@ -5,6 +5,7 @@
 #include <xcb/res.h>
 
 #include <algorithm>
+#include <set>
 
 #include "idlemeter/error.hpp"
 #include "link/handover.hpp"
@@ -18,7 +19,7 @@ constexpr std::uint32_t kSmallestSide = 64;  // what is smaller is no game's pic
 
 using Owners = std::map<xcb_window_t, pid_t>;  // processes by the base of their windows' numbers
 
-std::vector<xcb_window_t> children_of(const xcb_query_tree_reply_t* tree) {
+std::vector<xcb_window_t> windows_of(const xcb_query_tree_reply_t* tree) {
   if (tree == nullptr) return {};
   const xcb_window_t* first = xcb_query_tree_children(tree);
   return {first, first + xcb_query_tree_children_length(tree)};
@@ -52,7 +53,7 @@ void AboveAttachment::show(bool visible) {
 void AboveAttachment::set_window(const SeenWindow& seen) {
   if (damage_ != nullptr && seen.window != seen_.window) {
     if (seen_.window != 0) damage_->remove(seen_.window);
-    if (seen.window != 0) damage_->add(seen.window);
+    if (seen.window != 0) damage_->add(seen.window, overlay_.covered());
   }
   seen_ = seen;
   show(visible_);
@@ -117,27 +118,29 @@ void Above::search() {
   note_compositor();
   const Owners clients = games_clients();
   const auto tree = owned(xcb_query_tree_reply(*display_, xcb_query_tree(*display_, display_.screen->root), nullptr));
-  const std::vector<xcb_window_t> stack = children_of(tree.get());
+  const std::vector<xcb_window_t> stack = windows_of(tree.get());
   const auto windows = largest_windows(clients, stack);
   for (const auto& [pid, seen] : windows) {
-    if (covered_.find(pid) != covered_.end()) continue;
-    auto attachment = std::make_unique<AboveAttachment>(pid, display_, damage_ ? &*damage_ : nullptr, blind_);
-    AboveAttachment* const kept = attachment.get();
-    if (Game* game = host_.come(std::move(attachment))) covered_[pid] = {kept, game};
+    if (covered_.find(pid) == covered_.end()) cover(pid);
   }
-  for (auto entry = covered_.begin(); entry != covered_.end();) {
-    auto& [pid, covered] = *entry++;
+  std::set<pid_t> connected;
+  for (const auto& [base, pid] : clients) connected.insert(pid);
+  std::erase_if(covered_, [&](const auto& entry) {
+    const bool gone = connected.count(entry.first) == 0;
+    if (gone) host_.leave(*entry.second.game);
+    return gone;
+  });
+  for (auto& [pid, covered] : covered_) {
     const auto seen = windows.find(pid);
     covered.attachment->set_window(seen == windows.end() ? SeenWindow{} : seen->second);
-    const bool connected =
-        std::any_of(clients.begin(), clients.end(), [&, p = pid](const auto& client) { return client.second == p; });
-    if (connected) {
-      follow(covered, stack);
-    } else {
-      host_.leave(*covered.game);
-      covered_.erase(pid_t{pid});
-    }
+    follow(covered, stack);
   }
+}
+
+void Above::cover(pid_t pid) {
+  auto attachment = std::make_unique<AboveAttachment>(pid, display_, damage_ ? &*damage_ : nullptr, blind_);
+  AboveAttachment* const kept = attachment.get();
+  if (Game* game = host_.come(std::move(attachment))) covered_[pid] = {kept, game};
 }
 
 Owners Above::games_clients() const {
@@ -154,51 +157,53 @@ Owners Above::games_clients() const {
   return games;
 }
 
+/// Level by level of the windows' tree; everything of a level is asked at once, and then read.
 std::map<pid_t, SeenWindow> Above::largest_windows(const Owners& clients,
                                                    const std::vector<xcb_window_t>& stack) const {
-  const std::uint32_t base = ~xcb_get_setup(*display_)->resource_id_mask;
-  struct Place {
-    xcb_window_t window, frame;
-  };
   std::vector<Place> level;
   if (!clients.empty()) {
     for (xcb_window_t window : stack) level.push_back({window, window});
   }
   std::map<pid_t, SeenWindow> found;
   for (int depth = 0; depth < kDeepest && !level.empty(); ++depth) {
-    // Everything of a level is asked at once, and then read.
-    std::vector<xcb_query_tree_cookie_t> trees(level.size());
-    std::vector<xcb_get_window_attributes_cookie_t> attributes(level.size());
-    std::vector<xcb_get_geometry_cookie_t> geometries(level.size());
-    const auto owner_of = [&](const Place& place) { return clients.find(place.window & base); };
-    for (std::size_t i = 0; i < level.size(); ++i) {
-      if (owner_of(level[i]) == clients.end()) {
-        trees[i] = xcb_query_tree(*display_, level[i].window);
-      } else {
-        attributes[i] = xcb_get_window_attributes(*display_, level[i].window);
-        geometries[i] = xcb_get_geometry(*display_, level[i].window);
-      }
+    const std::uint32_t base = ~xcb_get_setup(*display_)->resource_id_mask;
+    std::vector<Place> games, others;
+    for (const Place& place : level) (clients.count(place.window & base) > 0 ? games : others).push_back(place);
+    for (const SeenWindow& seen : seen_windows(games)) {
+      SeenWindow& largest = found[clients.at(seen.window & base)];
+      if (std::uint64_t{seen.width} * seen.height > std::uint64_t{largest.width} * largest.height) largest = seen;
     }
-    std::vector<Place> below;
-    for (std::size_t i = 0; i < level.size(); ++i) {
-      const auto owner = owner_of(level[i]);
-      if (owner == clients.end()) {
-        const auto tree = owned(xcb_query_tree_reply(*display_, trees[i], nullptr));
-        for (xcb_window_t child : children_of(tree.get())) below.push_back({child, level[i].frame});
-        continue;
-      }
-      const auto about = owned(xcb_get_window_attributes_reply(*display_, attributes[i], nullptr));
-      const auto size = owned(xcb_get_geometry_reply(*display_, geometries[i], nullptr));
-      if (about == nullptr || size == nullptr || about->_class != XCB_WINDOW_CLASS_INPUT_OUTPUT ||
-          about->map_state != XCB_MAP_STATE_VIEWABLE || size->width < kSmallestSide || size->height < kSmallestSide)
-        continue;
-      SeenWindow& largest = found[owner->second];
-      if (std::uint64_t{size->width} * size->height > std::uint64_t{largest.width} * largest.height)
-        largest = {level[i].window, level[i].frame, size->width, size->height};
-    }
-    level = std::move(below);
+    level = children_of(others);
   }
   return found;
+}
+
+/// Those that can be a game's picture.
+std::vector<SeenWindow> Above::seen_windows(const std::vector<Place>& places) const {
+  std::vector<std::pair<xcb_get_window_attributes_cookie_t, xcb_get_geometry_cookie_t>> asked;
+  for (const Place& place : places)
+    asked.emplace_back(xcb_get_window_attributes(*display_, place.window), xcb_get_geometry(*display_, place.window));
+  std::vector<SeenWindow> seen;
+  for (std::size_t i = 0; i < places.size(); ++i) {
+    const auto about = owned(xcb_get_window_attributes_reply(*display_, asked[i].first, nullptr));
+    const auto size = owned(xcb_get_geometry_reply(*display_, asked[i].second, nullptr));
+    const bool is_seen = about != nullptr && size != nullptr && about->_class == XCB_WINDOW_CLASS_INPUT_OUTPUT &&
+                         about->map_state == XCB_MAP_STATE_VIEWABLE;
+    if (is_seen && size->width >= kSmallestSide && size->height >= kSmallestSide)
+      seen.push_back({places[i].window, places[i].frame, size->width, size->height});
+  }
+  return seen;
+}
+
+std::vector<Above::Place> Above::children_of(const std::vector<Place>& places) const {
+  std::vector<xcb_query_tree_cookie_t> asked;
+  for (const Place& place : places) asked.push_back(xcb_query_tree(*display_, place.window));
+  std::vector<Place> children;
+  for (std::size_t i = 0; i < places.size(); ++i) {
+    const auto tree = owned(xcb_query_tree_reply(*display_, asked[i], nullptr));
+    for (xcb_window_t child : windows_of(tree.get())) children.push_back({child, places[i].frame});
+  }
+  return children;
 }
 
 /// The overlay goes where the game's window is, right above it: what lies above the game lies above the overlay too.

@@ -68,11 +68,19 @@ class Above final : public Entrance {
     Game* game;
   };
 
+  /// A window, and the root's child that it is or lies in.
+  struct Place {
+    xcb_window_t window, frame;
+  };
+
   void hear();
   void search();
+  void cover(pid_t pid);
   [[nodiscard]] std::map<xcb_window_t, pid_t> games_clients() const;
   [[nodiscard]] std::map<pid_t, SeenWindow> largest_windows(const std::map<xcb_window_t, pid_t>& clients,
                                                             const std::vector<xcb_window_t>& stack) const;
+  [[nodiscard]] std::vector<SeenWindow> seen_windows(const std::vector<Place>& places) const;
+  [[nodiscard]] std::vector<Place> children_of(const std::vector<Place>& places) const;
   void follow(Covered& covered, const std::vector<xcb_window_t>& stack);
   void note_compositor();
   [[nodiscard]] bool lies_above(xcb_window_t upper, xcb_window_t lower, const std::vector<xcb_window_t>& stack) const;

@@ -40,11 +40,11 @@ DamageWatch::~DamageWatch() {
   thread_.join();
 }
 
-void DamageWatch::add(xcb_window_t window) {
+void DamageWatch::add(xcb_window_t window, xcb_rectangle_t covered) {
   const std::uint32_t damage = xcb_generate_id(display_.get());
   {
     const std::lock_guard lock(mutex_);
-    windows_[window].damage = damage;
+    windows_[window] = {damage, covered};
   }
   xcb_damage_create(display_.get(), damage, window, XCB_DAMAGE_REPORT_LEVEL_RAW_RECTANGLES);
   xcb_flush(display_.get());
@@ -59,9 +59,9 @@ void DamageWatch::remove(xcb_window_t window) {
   windows_.erase(found);
 }
 
-void DamageWatch::cover(xcb_window_t window, xcb_rectangle_t part) {
+void DamageWatch::cover(xcb_window_t window, xcb_rectangle_t covered) {
   const std::lock_guard lock(mutex_);
-  if (const auto found = windows_.find(window); found != windows_.end()) found->second.covered = part;
+  if (const auto found = windows_.find(window); found != windows_.end()) found->second.covered = covered;
 }
 
 std::uint32_t DamageWatch::drain(xcb_window_t window, std::vector<link::FrameEntry>& into) {

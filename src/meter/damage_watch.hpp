@@ -21,11 +21,10 @@ class DamageWatch {
   DamageWatch& operator=(const DamageWatch&) = delete;
   ~DamageWatch();
 
-  void add(xcb_window_t window);
+  /// What is drawn within the covered part of the window alone is no present: a window above it has changed its form.
+  void add(xcb_window_t window, xcb_rectangle_t covered);
+  void cover(xcb_window_t window, xcb_rectangle_t covered);
   void remove(xcb_window_t window);
-
-  /// What is drawn within that part of the window alone is no present: a window above it has changed its form.
-  void cover(xcb_window_t window, xcb_rectangle_t part);
 
   /// Appends the presents since the last call. Returns how many of them were lost.
   std::uint32_t drain(xcb_window_t window, std::vector<link::FrameEntry>& into);
@@ -35,7 +34,7 @@ class DamageWatch {
     std::uint32_t damage = 0;
     xcb_rectangle_t covered{};
     bool counts = false;  // of the report that is arriving
-    std::vector<link::FrameEntry> arrived;
+    std::vector<link::FrameEntry> arrived = {};
     std::uint32_t lost = 0;
   };
 
