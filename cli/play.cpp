@@ -1,13 +1,7 @@
 // idlemeter play, attach: a game with the meter beside it.
 #include <fmt/format.h>
-#include <signal.h>
-#include <spawn.h>
 #include <spdlog/sinks/rotating_file_sink.h>
 #include <spdlog/spdlog.h>
-#include <sys/resource.h>
-#include <sys/signalfd.h>
-#include <sys/timerfd.h>
-#include <sys/wait.h>
 #include <unistd.h>
 
 #include <cstdlib>
@@ -16,12 +10,13 @@
 #include <memory>
 
 #include "command.hpp"
-#include "game_process.hpp"
+#include "companion.hpp"
 #include "idlemeter/error.hpp"
 #include "idlemeter/face_files.hpp"
 #include "idlemeter/meter.hpp"
 #include "idlemeter/starters.hpp"
 #include "idlemeter/store.hpp"
+#include "meter/process.hpp"
 #include "named_face.hpp"
 #include "readings/user_folder.hpp"
 #include "values.hpp"
@@ -122,21 +117,6 @@ void print_reports(Meter& meter, bool above) {
   }
 }
 
-/// The signals that the game gets too. Those of the keyboard come to it by themselves.
-sigset_t passed_signals() {
-  sigset_t set;
-  sigemptyset(&set);
-  for (int signal : {SIGCHLD, SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGUSR1, SIGUSR2, SIGCONT, SIGTSTP, SIGWINCH})
-    sigaddset(&set, signal);
-  return set;
-}
-
-/// From now on they wait to be read. Before any thread is made: each would get them too.
-void take_signals() {
-  const sigset_t set = passed_signals();
-  ::sigprocmask(SIG_BLOCK, &set, nullptr);
-}
-
 /// Takes a variable out of a list; its value, or "".
 std::string take(std::vector<std::string>& variables, const std::string& name) {
   std::string value;
@@ -174,106 +154,9 @@ std::vector<std::string> environment_for(const PlayOptions& options, const fs::p
   return variables;
 }
 
-std::vector<char*> pointers_to(std::vector<std::string>& texts) {
-  std::vector<char*> pointers;
-  for (std::string& text : texts) pointers.push_back(text.data());
-  pointers.push_back(nullptr);
-  return pointers;
-}
-
-/// Starts the game with the signals that it would have had. Returns 0 where it can't be started: `error` says why.
-pid_t start(std::vector<std::string> words, std::vector<std::string> variables, int& error) {
-  posix_spawnattr_t attributes;
-  posix_spawnattr_init(&attributes);
-  sigset_t none, usual = passed_signals();
-  sigemptyset(&none);
-  posix_spawnattr_setsigmask(&attributes, &none);
-  posix_spawnattr_setsigdefault(&attributes, &usual);
-  posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETSIGDEF);
-  pid_t pid = 0;
-  error = ::posix_spawnp(&pid, words[0].c_str(), nullptr, &attributes, pointers_to(words).data(),
-                         pointers_to(variables).data());
-  posix_spawnattr_destroy(&attributes);
-  return error == 0 ? pid : 0;
-}
-
-/// A variable of the environment and its value.
-using Mark = std::pair<std::string, std::string>;
-
 Mark mark_of(const PlayOptions& options, const Meter& meter) {
   if (options.above) return {kAbove, std::to_string(::getpid())};
   return {"IDLEMETER_LINK", meter.link_socket().string()};
-}
-
-/// The loop around a game: passes signals on, and ends when the game has, with all that it started and that presents.
-class Companion {
- public:
-  /// `attached` is a game that another process has started; otherwise `game` is this one's child, and those that it has
-  /// started have the mark in their environment.
-  Companion(Meter& meter, pid_t game, pid_t attached, Mark mark)
-      : meter_(meter), game_(game), attached_(attached), mark_(std::move(mark)) {
-    const sigset_t set = passed_signals();
-    signals_ = ::signalfd(-1, &set, SFD_CLOEXEC | SFD_NONBLOCK);
-    timer_ = ::timerfd_create(CLOCK_MONOTONIC, TFD_CLOEXEC | TFD_NONBLOCK);
-    const itimerspec often{{0, 50'000'000}, {0, 50'000'000}};
-    ::timerfd_settime(timer_, 0, &often, nullptr);
-    meter_.watch(signals_, [this] { pass_signals(); });
-    meter_.watch(timer_, [this] { look(); });
-  }
-
-  /// The game's status as wait() gives it.
-  [[nodiscard]] int status() const { return status_; }
-
- private:
-  void pass_signals() {
-    signalfd_siginfo signal{};
-    while (::read(signals_, &signal, sizeof signal) == static_cast<ssize_t>(sizeof signal)) {
-      const int number = static_cast<int>(signal.ssi_signo);
-      if (number == SIGCHLD) continue;
-      const bool typed = signal.ssi_code == SI_KERNEL;  // the terminal sent it to the game as well
-      if (game_ > 0 && !ended_ && !typed) ::kill(game_, number);
-      if (game_ == 0 && (number == SIGINT || number == SIGTERM || number == SIGHUP)) meter_.stop();
-      if (number == SIGTSTP) ::raise(SIGSTOP);
-    }
-  }
-
-  void look() {
-    std::uint64_t times = 0;
-    (void)!::read(timer_, &times, sizeof times);
-    if (game_ > 0 && !ended_ && ::waitpid(game_, &status_, WNOHANG) == game_) ended_ = true;
-    seen_ = seen_ || meter_.has_games();
-    const bool over = game_ > 0 ? ended_ && !is_still_coming() : seen_ || !is_running(attached_);
-    if (over && !meter_.has_games()) meter_.stop();
-  }
-
-  /// A launcher may be over before its game has begun to present. What it has left behind may also be no game at all.
-  bool is_still_coming() {
-    constexpr int kLooks = 200, kEvery = 10;  // ten seconds, twice a second
-    if (seen_ || ++waited_ > kLooks) return false;
-    if (waited_ % kEvery == 1) left_ = is_anywhere(mark_.first, mark_.second);
-    return left_;
-  }
-
-  Meter& meter_;
-  pid_t game_, attached_;
-  int signals_ = -1, timer_ = -1, status_ = 0;
-  Mark mark_;
-  bool ended_ = false, seen_ = false, left_ = false;
-  int waited_ = 0;  // looks since the game ended
-};
-
-/// Ends as the game did, also by a signal.
-int end_like(int status) {
-  if (!WIFSIGNALED(status)) return WEXITSTATUS(status);
-  const rlimit none{0, 0};
-  ::setrlimit(RLIMIT_CORE, &none);
-  ::signal(WTERMSIG(status), SIG_DFL);
-  sigset_t one;
-  sigemptyset(&one);
-  sigaddset(&one, WTERMSIG(status));
-  ::sigprocmask(SIG_UNBLOCK, &one, nullptr);
-  ::raise(WTERMSIG(status));
-  return 128 + WTERMSIG(status);
 }
 
 int play(const PlayOptions& options) {
@@ -281,7 +164,7 @@ int play(const PlayOptions& options) {
   const auto faces = std::make_shared<Faces>();
   MeterOptions settings = meter_options(options, faces);
   if (options.above) {
-    settings.above = [own = std::to_string(::getpid())](int pid) { return variable_of(pid, kAbove) == own; };
+    settings.above = [own = std::to_string(::getpid())](int pid) { return meter::variable_of(pid, kAbove) == own; };
   }
   auto meter = std::make_unique<Meter>(std::move(settings));
   if (options.record || options.seconds > 0) meter->record(options.seconds, options.after);
@@ -301,7 +184,7 @@ int play(const PlayOptions& options) {
 
 /// The socket that a process was told to connect to.
 fs::path link_of(int pid) {
-  const std::string socket = variable_of(pid, "IDLEMETER_LINK");
+  const std::string socket = meter::variable_of(pid, "IDLEMETER_LINK");
   if (!socket.empty()) return socket;
   throw Error(fmt::format("process {} was not started with 'idlemeter play', or is another user's", pid), "",
               "start the game with 'idlemeter play -- GAME', or attach with --above: a window above the game's");
@@ -312,8 +195,8 @@ int attach(const PlayOptions& options) {
   const auto faces = std::make_shared<Faces>();
   MeterOptions settings = meter_options(options, faces);
   if (options.above) {
-    if (!is_running(options.pid)) throw Error(fmt::format("there is no process {}", options.pid));
-    settings.above = [game = options.pid](int pid) { return descends_from(pid, game); };
+    if (!meter::is_running(options.pid)) throw Error(fmt::format("there is no process {}", options.pid));
+    settings.above = [game = options.pid](int pid) { return meter::descends_from(pid, game); };
   } else {
     const fs::path socket = link_of(options.pid);
     settings.folder = socket.parent_path();

@@ -4,9 +4,9 @@
 
 #include <algorithm>
 #include <cmath>
-#include <fstream>
 
 #include "idlemeter/error.hpp"
+#include "meter/process.hpp"
 
 namespace idlemeter::meter {
 namespace {
@@ -14,13 +14,6 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::uint32_t kLargestSide = 16384;
-
-std::string name_of_process(pid_t pid) {
-  std::ifstream file(fmt::format("/proc/{}/comm", pid));
-  std::string name;
-  std::getline(file, name);
-  return name.empty() ? fmt::format("process {}", pid) : name;
-}
 
 bool shows_traces(const Face& face) {
   const auto traces = [](const Cell& cell) { return cell.as == Show::trace || cell.as == Show::text_and_trace; };

@@ -1,13 +1,12 @@
 #include "meter/links.hpp"
 
 #include <fmt/format.h>
-#include <signal.h>
 #include <sys/socket.h>
 #include <unistd.h>
 
-#include <cerrno>
 #include <cstring>
 
+#include "meter/process.hpp"
 #include "sources/private_socket.hpp"
 
 namespace idlemeter::meter {
@@ -67,7 +66,7 @@ bool Links::is_alive(const Link& link) const {
   for (auto other = links_.rbegin(); other != links_.rend() && &*other != &link; ++other) {
     if (other->attachment->pid() == pid && other->attachment->end().linked()) return false;
   }
-  return pid > 0 && (::kill(pid, 0) == 0 || errno == EPERM);
+  return pid > 0 && is_running(pid);
 }
 
 void Links::look() {

@@ -5,6 +5,7 @@
 
 #include "idlemeter/error.hpp"
 #include "link/handover.hpp"
+#include "meter/process.hpp"
 
 namespace idlemeter::meter {
 namespace {
@@ -14,11 +15,6 @@ using nlohmann::json;
 
 constexpr Nanoseconds kTextEvery = 100 * kMillisecond;
 constexpr std::size_t kMostGames = 64;
-
-fs::path executable_of(int pid) {
-  std::error_code gone;
-  return fs::read_symlink(fmt::format("/proc/{}/exe", pid), gone);
-}
 
 }  // namespace
 

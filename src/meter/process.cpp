@@ -1,4 +1,4 @@
-#include "game_process.hpp"
+#include "meter/process.hpp"
 
 #include <fmt/format.h>
 #include <signal.h>
@@ -8,7 +8,7 @@
 #include <fstream>
 #include <sstream>
 
-namespace idlemeter::cli {
+namespace idlemeter::meter {
 
 std::string variable_of(int pid, const std::string& name) {
   std::ifstream file(fmt::format("/proc/{}/environ", pid), std::ios::binary);
@@ -43,4 +43,16 @@ bool descends_from(int pid, int ancestor) {
 
 bool is_running(int pid) { return ::kill(pid, 0) == 0 || errno == EPERM; }
 
-}  // namespace idlemeter::cli
+std::string name_of_process(int pid) {
+  std::ifstream file(fmt::format("/proc/{}/comm", pid));
+  std::string name;
+  std::getline(file, name);
+  return name.empty() ? fmt::format("process {}", pid) : name;
+}
+
+std::filesystem::path executable_of(int pid) {
+  std::error_code gone;
+  return std::filesystem::read_symlink(fmt::format("/proc/{}/exe", pid), gone);
+}
+
+}  // namespace idlemeter::meter

@@ -1,10 +1,10 @@
-// What the kernel tells of a game's processes.
+// What the kernel tells of processes: /proc/PID (proc(5)).
 #pragma once
 
 #include <filesystem>
 #include <string>
 
-namespace idlemeter::cli {
+namespace idlemeter::meter {
 
 /// A variable of the environment that a process was started with; "" where it has none, or is another user's.
 [[nodiscard]] std::string variable_of(int pid, const std::string& name);
@@ -17,4 +17,10 @@ namespace idlemeter::cli {
 
 [[nodiscard]] bool is_running(int pid);
 
-}  // namespace idlemeter::cli
+/// "process 77" where it has none.
+[[nodiscard]] std::string name_of_process(int pid);
+
+/// Empty where it is another user's, or gone.
+[[nodiscard]] std::filesystem::path executable_of(int pid);
+
+}  // namespace idlemeter::meter

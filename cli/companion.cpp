@@ -1,0 +1,107 @@
+#include "companion.hpp"
+
+#include <signal.h>
+#include <spawn.h>
+#include <sys/resource.h>
+#include <sys/signalfd.h>
+#include <sys/timerfd.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include "meter/process.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+/// The signals that the game gets too. Those of the keyboard come to it by themselves.
+sigset_t passed_signals() {
+  sigset_t set;
+  sigemptyset(&set);
+  for (int signal : {SIGCHLD, SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGUSR1, SIGUSR2, SIGCONT, SIGTSTP, SIGWINCH})
+    sigaddset(&set, signal);
+  return set;
+}
+
+std::vector<char*> pointers_to(std::vector<std::string>& texts) {
+  std::vector<char*> pointers;
+  for (std::string& text : texts) pointers.push_back(text.data());
+  pointers.push_back(nullptr);
+  return pointers;
+}
+
+}  // namespace
+
+void take_signals() {
+  const sigset_t set = passed_signals();
+  ::sigprocmask(SIG_BLOCK, &set, nullptr);
+}
+
+pid_t start(std::vector<std::string> words, std::vector<std::string> variables, int& error) {
+  posix_spawnattr_t attributes;
+  posix_spawnattr_init(&attributes);
+  sigset_t none, usual = passed_signals();
+  sigemptyset(&none);
+  posix_spawnattr_setsigmask(&attributes, &none);
+  posix_spawnattr_setsigdefault(&attributes, &usual);
+  posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETSIGDEF);
+  pid_t pid = 0;
+  error = ::posix_spawnp(&pid, words[0].c_str(), nullptr, &attributes, pointers_to(words).data(),
+                         pointers_to(variables).data());
+  posix_spawnattr_destroy(&attributes);
+  return error == 0 ? pid : 0;
+}
+
+Companion::Companion(Meter& meter, pid_t game, pid_t attached, Mark mark)
+    : meter_(meter), game_(game), attached_(attached), mark_(std::move(mark)) {
+  const sigset_t set = passed_signals();
+  signals_ = ::signalfd(-1, &set, SFD_CLOEXEC | SFD_NONBLOCK);
+  timer_ = ::timerfd_create(CLOCK_MONOTONIC, TFD_CLOEXEC | TFD_NONBLOCK);
+  const itimerspec often{{0, 50'000'000}, {0, 50'000'000}};
+  ::timerfd_settime(timer_, 0, &often, nullptr);
+  meter_.watch(signals_, [this] { pass_signals(); });
+  meter_.watch(timer_, [this] { look(); });
+}
+
+void Companion::pass_signals() {
+  signalfd_siginfo signal{};
+  while (::read(signals_, &signal, sizeof signal) == static_cast<ssize_t>(sizeof signal)) {
+    const int number = static_cast<int>(signal.ssi_signo);
+    if (number == SIGCHLD) continue;
+    const bool typed = signal.ssi_code == SI_KERNEL;  // the terminal sent it to the game as well
+    if (game_ > 0 && !ended_ && !typed) ::kill(game_, number);
+    if (game_ == 0 && (number == SIGINT || number == SIGTERM || number == SIGHUP)) meter_.stop();
+    if (number == SIGTSTP) ::raise(SIGSTOP);
+  }
+}
+
+void Companion::look() {
+  std::uint64_t times = 0;
+  (void)!::read(timer_, &times, sizeof times);
+  if (game_ > 0 && !ended_ && ::waitpid(game_, &status_, WNOHANG) == game_) ended_ = true;
+  seen_ = seen_ || meter_.has_games();
+  const bool over = game_ > 0 ? ended_ && !is_still_coming() : seen_ || !meter::is_running(attached_);
+  if (over && !meter_.has_games()) meter_.stop();
+}
+
+/// A launcher may be over before its game has begun to present. What it has left behind may also be no game at all.
+bool Companion::is_still_coming() {
+  constexpr int kLooks = 200, kEvery = 10;  // ten seconds, twice a second
+  if (seen_ || ++waited_ > kLooks) return false;
+  if (waited_ % kEvery == 1) left_ = meter::is_anywhere(mark_.first, mark_.second);
+  return left_;
+}
+
+int end_like(int status) {
+  if (!WIFSIGNALED(status)) return WEXITSTATUS(status);
+  const rlimit none{0, 0};
+  ::setrlimit(RLIMIT_CORE, &none);
+  ::signal(WTERMSIG(status), SIG_DFL);
+  sigset_t one;
+  sigemptyset(&one);
+  sigaddset(&one, WTERMSIG(status));
+  ::sigprocmask(SIG_UNBLOCK, &one, nullptr);
+  ::raise(WTERMSIG(status));
+  return 128 + WTERMSIG(status);
+}
+
+}  // namespace idlemeter::cli

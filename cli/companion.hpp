@@ -1,0 +1,49 @@
+// A game that is started, and the loop beside it.
+#pragma once
+
+#include <sys/types.h>
+
+#include <string>
+#include <utility>
+#include <vector>
+
+#include "idlemeter/meter.hpp"
+
+namespace idlemeter::cli {
+
+/// From now on signals wait to be read. Before any thread is made: each would get them too.
+void take_signals();
+
+/// Starts the game with the signals that it would have had. Returns 0 where it can't be started: `error` says why.
+pid_t start(std::vector<std::string> words, std::vector<std::string> variables, int& error);
+
+/// Ends as the game did, also by a signal. `status` as wait() gives it.
+int end_like(int status);
+
+/// A variable of the environment and its value.
+using Mark = std::pair<std::string, std::string>;
+
+/// Passes signals on, and ends the meter's loop when the game has ended, with all that it started and that presents.
+class Companion {
+ public:
+  /// `attached` is a game that another process has started; otherwise `game` is this one's child, and those that it has
+  /// started have the mark in their environment.
+  Companion(Meter& meter, pid_t game, pid_t attached, Mark mark);
+
+  /// The game's status as wait() gives it.
+  [[nodiscard]] int status() const { return status_; }
+
+ private:
+  void pass_signals();
+  void look();
+  bool is_still_coming();
+
+  Meter& meter_;
+  pid_t game_, attached_;
+  int signals_ = -1, timer_ = -1, status_ = 0;
+  Mark mark_;
+  bool ended_ = false, seen_ = false, left_ = false;
+  int waited_ = 0;  // looks since the game ended
+};
+
+}  // namespace idlemeter::cli
