@@ -11,8 +11,8 @@
 #include <memory>
 #include <nlohmann/json.hpp>
 
+#include "base/text.hpp"
 #include "command.hpp"
-#include "readings/characters.hpp"
 #include "table.hpp"
 #include "terminal.hpp"
 #include "values.hpp"

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "readings/characters.hpp"
+#include "base/text.hpp"
 
 namespace idlemeter::cli {
 

@@ -72,10 +72,20 @@ TEST(Polling, ANumberIsAlwaysFinite) {
   EXPECT_EQ(reason(values, "b"), "not a number");
 }
 
-TEST(Polling, TwiceTheSameIdIsTheSourcesMistakeAndSaid) {
-  Polling polling(one(
-      std::make_unique<Scripted>("twins", std::vector<std::string>{"a", "a"}, [](Nanoseconds, auto) { return true; })));
-  EXPECT_TRUE(polling.sample(1).entries().empty());
+TEST(Polling, TwiceTheSameIdIsTheSourcesMistakeSaidAndNeverSampled) {
+  int samples = 0;
+  Polling polling(one(std::make_unique<Scripted>("twins", std::vector<std::string>{"a", "a"}, [&](Nanoseconds, auto) {
+    ++samples;
+    return true;
+  })));
+  for (Nanoseconds now : {1, 2}) {
+    const Snapshot values = polling.sample(now);
+    EXPECT_TRUE(values.entries().empty());
+    ASSERT_EQ(values.problems().size(), 1u);
+    EXPECT_EQ(values.problems()[0].source, "twins");
+    EXPECT_EQ(values.problems()[0].reason, "it has 'a' twice");
+  }
+  EXPECT_EQ(samples, 0);
 }
 
 /// Comes and goes with every sample.

@@ -264,38 +264,94 @@ TEST(Facts, AreFoundAndCanBeOverridden) {
   EXPECT_EQ(reason(values, "game.picture"), "no game runs");
 }
 
-TEST(ThermalZones, AreNumberedWhereTheyShareAType) {
-  Tree tree;
-  for (int i : {0, 1}) {
-    tree.file("sys/class/thermal/thermal_zone" + std::to_string(i) + "/type", "acpitz\n");
-    tree.file("sys/class/thermal/thermal_zone" + std::to_string(i) + "/temp", std::to_string(30'000 + i * 1'500));
-  }
-  const Snapshot values = tree.sample();
-  EXPECT_DOUBLE_EQ(value(values, "thermal.acpitz.temp"), 30);
-  EXPECT_DOUBLE_EQ(value(values, "thermal.acpitz2.temp"), 31.5);
+/// Ids with their values, whatever else the machine has.
+void expect_values(const Snapshot& values, const std::map<std::string, double>& wanted) {
+  for (const auto& [id, number] : wanted) EXPECT_DOUBLE_EQ(value(values, id), number) << id;
 }
 
-TEST(Hwmon, AChipThatNeverAnswersDelaysNoOther) {
-  Tree tree;
-  tree.file("sys/class/hwmon/hwmon0/name", "stuck\n");
-  tree.file("sys/class/hwmon/hwmon1/name", "lively\n");
-  tree.file("sys/class/hwmon/hwmon1/temp1_input", "40000\n");
-  // Nobody writes into this pipe: opening it never returns.
-  ASSERT_EQ(mkfifo((tree / "sys/class/hwmon/hwmon0/temp1_input").c_str(), 0600), 0);
-  Snapshot values;
-  {
-    using namespace std::chrono_literals;
-    const Sampler sampler(machine_sources({.root = tree.path(), .graphics_library = ""}),
-                          {.pace = 100ms, .patience = 1ms});
-    while (value(values, "lively.temp1.temp") != 40 ||
-           reason(values, "stuck.temp1.temp").find("has not answered") == std::string::npos) {
-      (void)sampler.wait(1'000, 10ms);
-      values = sampler.snapshot();
-    }
+void add_zone(const Tree& tree, int zone, const std::string& type, int celsius) {
+  const std::string folder = "sys/class/thermal/thermal_zone" + std::to_string(zone);
+  tree.file(folder + "/type", type + "\n");
+  tree.file(folder + "/temp", std::to_string(celsius * 1'000));
+}
+
+void add_chip(const Tree& tree, int chip, const std::string& name, const std::vector<std::string>& labels,
+              int celsius) {
+  const std::string folder = "sys/class/hwmon/hwmon" + std::to_string(chip) + "/";
+  tree.file(folder + "name", name + "\n");
+  for (std::size_t i = 0; i < labels.size(); ++i) {
+    const std::string channel = folder + "temp" + std::to_string(i + 1);
+    tree.file(channel + "_input", std::to_string((celsius + static_cast<int>(i)) * 1'000));
+    if (!labels[i].empty()) tree.file(channel + "_label", labels[i] + "\n");
   }
-  const int release = ::open((tree / "sys/class/hwmon/hwmon0/temp1_input").c_str(), O_WRONLY | O_NONBLOCK);
-  EXPECT_GE(release, 0);  // it was still waiting
-  ::close(release);
+}
+
+TEST(Ids, AreUniqueWhateverMachinesRepeatAndStayWhileOthersComeAndGo) {
+  Tree tree;
+  add_zone(tree, 0, "acpitz", 30);
+  add_zone(tree, 1, "acpitz", 31);
+  add_zone(tree, 2, "acpitz2", 32);
+  add_chip(tree, 0, "board", {"Temp3", "VRM", "", "VRM"}, 40);
+  add_chip(tree, 1, "coretemp", {"Package id 0", "Core 0", "Core 0"}, 50);
+  for (const char* link : {"br.lan", "br_lan"})
+    tree.file(std::string("sys/class/net/") + link + "/statistics/rx_bytes", "0");
+  const std::map<std::string, double> wanted = {{"thermal.acpitz.temp", 30},  {"thermal.acpitz.temp@2", 31},
+                                                {"thermal.acpitz2.temp", 32}, {"board.temp3.temp", 40},
+                                                {"board.temp3.temp@2", 42},   {"board.vrm.temp", 41},
+                                                {"board.temp4.temp", 43},     {"cpu.temp", 50},
+                                                {"cpu.core0.temp", 51},       {"cpu.core0.temp@2", 52},
+                                                {"net.br_lan.down", 0},       {"net.br_lan.down@2", 8}};
+  const auto more = [](Tree& t) { t.file("sys/class/net/br_lan/statistics/rx_bytes", "1000000"); };
+  const Snapshot values = tree.sample_after(more);
+  expect_values(values, wanted);
+  EXPECT_TRUE(values.problems().empty());
+  EXPECT_EQ(values.find("cpu.core0.temp@2").info->title, "Core 0 temperature (2)");
+
+  add_chip(tree, 2, "coretemp", {"Package id 1", "Core 0"}, 60);  // a board with more processors, seen late
+  add_chip(tree, 3, "coretemp", {"Package id 2", "Core 0"}, 70);
+  std::filesystem::remove_all(tree / "sys/class/net/br.lan");
+  for (int i = 0; i < 6; ++i) (void)tree.sample();
+  const Snapshot later = tree.sample();
+  expect_values(later, {{"cpu.temp", 50},
+                        {"cpu.package1.temp", 60},
+                        {"cpu.package1.core0.temp", 61},
+                        {"cpu.package2.temp", 70},
+                        {"net.br_lan.down@2", 0}});
+  EXPECT_EQ(later.find("net.br_lan.down").info, nullptr) << "its number stays with the link";
+}
+
+TEST(Ids, OfAChipThatComesBackElsewhereAreThoseItHad) {
+  Tree tree;
+  add_chip(tree, 0, "nvme", {""}, 40);
+  add_chip(tree, 1, "nvme", {""}, 50);
+  expect_values(tree.sample(), {{"nvme.temp1.temp", 40}, {"nvme2.temp1.temp", 50}});
+  std::filesystem::rename(tree / "sys/class/hwmon/hwmon0", tree / "sys/class/hwmon/hwmon7");
+  for (int i = 0; i < 6; ++i) (void)tree.sample();
+  expect_values(tree.sample(), {{"nvme.temp1.temp", 40}, {"nvme2.temp1.temp", 50}});
+}
+
+TEST(Hwmon, EachChipIsASourceSoThatAStuckOneDelaysNoOther) {
+  Tree tree;
+  add_chip(tree, 0, "one", {""}, 40);
+  add_chip(tree, 1, "two", {""}, 40);
+  std::set<std::string> names;
+  for (const auto& source : machine_sources({.root = tree.path(), .graphics_library = ""}))
+    names.insert(source->name());
+  EXPECT_TRUE(names.contains("hwmon one") && names.contains("hwmon two"));
+}
+
+TEST(Sensors, ThatArePipesAreNotWaitedFor) {
+  Tree tree;
+  add_chip(tree, 0, "odd", {"Coolant", ""}, 40);
+  const auto replace = [&](const std::string& name) {
+    std::filesystem::remove(tree / ("sys/class/hwmon/hwmon0/" + name));
+    ASSERT_EQ(mkfifo((tree / ("sys/class/hwmon/hwmon0/" + name)).c_str(), 0600), 0);
+  };
+  replace("temp1_label");
+  replace("temp2_input");
+  const Snapshot values = tree.sample();
+  expect_values(values, {{"odd.temp1.temp", 40}});
+  EXPECT_NE(reason(values, "odd.temp2.temp").find("is a pipe"), std::string::npos);
 }
 
 TEST(Sensors, ThatFailAreMissingWithTheReasonAndTheOthersGoOn) {

@@ -90,6 +90,13 @@ struct Batch {
   std::vector<Value> values;
   Nanoseconds time = 0;
   std::vector<bool> provisional = {};  ///< which values rest on too little yet; empty: none
+  std::string source = {};             ///< its name; empty if no source is asked for these
+  std::string problem = {};            ///< why the source can't say what it has; empty if it can
+};
+
+/// A source that can't say which readings it has, and why.
+struct SourceProblem {
+  std::string source, reason;
 };
 
 /// The values of all readings at one moment. Immutable once made: any number of threads. Copies are cheap (they share).
@@ -110,6 +117,9 @@ class Snapshot {
 
   /// Every reading once, in the order of the sources.
   [[nodiscard]] std::vector<Entry> entries() const;
+
+  /// The sources that can't say what they have, in their order; usually none.
+  [[nodiscard]] std::vector<SourceProblem> problems() const;
 
   /// The same with one more batch at the end; as new as the newer of both.
   [[nodiscard]] Snapshot with(std::shared_ptr<const Batch> batch) const;

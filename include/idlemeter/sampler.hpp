@@ -28,11 +28,13 @@ class Source {
   /// How often it wants to be asked; the sampler's own pace where zero.
   [[nodiscard]] virtual std::chrono::nanoseconds pace() const { return std::chrono::nanoseconds::zero(); }
 
-  /// Looks for what there is now. Called before the first sample, every few seconds, and after a sample that said so.
+  /// Looks for what there is now, each id once. Called before the first sample, every few seconds, and after a sample
+  /// that said so. If it throws, or names an id twice, the source isn't sampled until a later call succeeds, and the
+  /// reason is among Snapshot::problems().
   virtual std::vector<ReadingInfo> discover() = 0;
 
-  /// Fills one value for each reading of the last discover(). `now` on the monotonic clock, rising.
-  /// False where devices came or went: discover() is asked before the next sample.
+  /// Fills one value for each reading of the last discover(): `values` has as many. `now` on the monotonic clock,
+  /// rising. False where devices came or went: discover() is asked before the next sample.
   [[nodiscard]] virtual bool sample(Nanoseconds now, std::span<Value> values) = 0;
 };
 

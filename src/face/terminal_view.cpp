@@ -5,9 +5,9 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/text.hpp"
 #include "face/cell_box.hpp"
 #include "face/place_holders.hpp"
-#include "readings/characters.hpp"
 
 namespace idlemeter {
 namespace {

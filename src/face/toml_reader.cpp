@@ -6,8 +6,8 @@
 #include <fstream>
 #include <iterator>
 
+#include "base/text.hpp"
 #include "idlemeter/error.hpp"
-#include "readings/characters.hpp"
 
 namespace idlemeter {
 

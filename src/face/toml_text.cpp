@@ -2,8 +2,8 @@
 
 #include <algorithm>
 
+#include "base/text.hpp"
 #include "idlemeter/error.hpp"
-#include "readings/characters.hpp"
 
 namespace idlemeter {
 namespace {

@@ -113,7 +113,9 @@ int connect_to(const char* path) {
   if (socket < 0) return -1;
   if (::connect(socket, reinterpret_cast<const sockaddr*>(&address), sizeof address) == 0 && peer_is_mine(socket))
     return socket;
+  const int why = errno;
   ::close(socket);
+  errno = why;
   return -1;
 }
 

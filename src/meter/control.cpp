@@ -83,11 +83,15 @@ std::vector<RunningMeter> running_meters(const std::filesystem::path& folder) {
 }
 
 std::string tell_meter(const std::filesystem::path& control_socket, const std::string& command) {
-  const int socket = link::connect_to(control_socket.c_str());
-  if (socket < 0) throw Error("no meter answers", control_socket.string());
+  const Nanoseconds end = link::now() + 2 * kSecond;
+  int socket = -1;
+  while ((socket = link::connect_to(control_socket.c_str())) < 0) {
+    const bool crowded = errno == EAGAIN && link::now() < end;  // others wait to be heard before
+    if (!crowded) throw Error("no meter answers", control_socket.string());
+    ::usleep(2'000);
+  }
   const std::string line = command + "\n";
   std::string answer;
-  const Nanoseconds end = link::now() + 2 * kSecond;
   const bool sent = ::send(socket, line.data(), line.size(), MSG_NOSIGNAL) == static_cast<ssize_t>(line.size());
   while (sent && answer.find('\n') == std::string::npos && link::now() < end) {
     char buffer[4096];

@@ -1,9 +1,12 @@
 #include "readings/asked.hpp"
 
+#include <fmt/format.h>
+
 #include <cmath>
 #include <exception>
 #include <unordered_set>
 
+#include "base/text.hpp"
 #include "idlemeter/error.hpp"
 
 namespace idlemeter {
@@ -13,26 +16,30 @@ void AskedSource::discover(Nanoseconds now) {
   std::vector<ReadingInfo> found = source_->discover();
   std::unordered_set<std::string_view> ids;
   for (const ReadingInfo& info : found) {
-    if (!ids.insert(info.id).second) throw Error("the " + source_->name() + " source has '" + info.id + "' twice");
+    if (!ids.insert(info.id).second) throw Error(fmt::format("it has '{}' twice", printable(info.id)));
   }
   if (list_ != nullptr && found == found_) return;  // the same readings keep the same list
   found_ = std::move(found);
   list_ = std::make_shared<const ReadingList>(found_);
 }
 
-/// A batch of missing values; discovers where it is due. A source that throws has no readings, or the ones it had.
+/// A batch of missing values; discovers if that is due. A source that throws has no readings, or the ones it had.
 std::shared_ptr<Batch> AskedSource::empty_batch(Nanoseconds now) {
-  std::string reason = "not sampled yet";
-  try {
-    if (list_ == nullptr || now - discovered_ >= rescan_) discover(now);
-  } catch (const std::exception& failure) {
-    reason = failure.what();
+  if (list_ == nullptr || now - discovered_ >= rescan_) {
+    problem_.clear();
+    try {
+      discover(now);
+    } catch (const std::exception& failure) {
+      problem_ = failure.what();
+    }
   }
   if (list_ == nullptr) list_ = std::make_shared<const ReadingList>(std::vector<ReadingInfo>{});
   auto batch = std::make_shared<Batch>();
   batch->list = list_;
   batch->time = now;
-  batch->values.assign(found_.size(), Missing{reason});
+  batch->source = source_->name();
+  batch->problem = problem_;
+  batch->values.assign(found_.size(), Missing{problem_.empty() ? "not sampled yet" : problem_});
   return batch;
 }
 
@@ -40,6 +47,7 @@ std::shared_ptr<const Batch> AskedSource::prepare(Nanoseconds now) { return empt
 
 std::shared_ptr<const Batch> AskedSource::ask(Nanoseconds now) {
   const auto batch = empty_batch(now);
+  if (!problem_.empty()) return batch;
   try {
     if (!source_->sample(now, batch->values)) discovered_ = now - rescan_;
   } catch (const std::exception& failure) {

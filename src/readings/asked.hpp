@@ -8,7 +8,8 @@
 
 namespace idlemeter {
 
-/// Asks one source: discovers when due, samples, turns what a source throws into missing values. One thread at a time.
+/// Asks one source: discovers when due, samples, turns what a source throws into missing values. A source is sampled
+/// only for the readings of its last discover(), and not at all while that fails. One thread at a time.
 class AskedSource {
  public:
   AskedSource(std::unique_ptr<Source> source, Nanoseconds rescan) : source_(std::move(source)), rescan_(rescan) {}
@@ -28,6 +29,7 @@ class AskedSource {
   std::unique_ptr<Source> source_;
   Nanoseconds rescan_;
   Nanoseconds discovered_ = 0;
+  std::string problem_;  // why the last discover() failed; empty: it didn't
   std::vector<ReadingInfo> found_;
   std::shared_ptr<const ReadingList> list_;
 };

@@ -68,6 +68,14 @@ std::vector<Snapshot::Entry> Snapshot::entries() const {
   return entries;
 }
 
+std::vector<SourceProblem> Snapshot::problems() const {
+  std::vector<SourceProblem> problems;
+  for (const auto& batch : batches_) {
+    if (!batch->problem.empty()) problems.push_back({batch->source, batch->problem});
+  }
+  return problems;
+}
+
 Snapshot Snapshot::with(std::shared_ptr<const Batch> batch) const {
   Snapshot result = *this;
   result.time_ = std::max(time_, batch->time);

@@ -1,6 +1,7 @@
 // /proc/diskstats (Documentation/admin-guide/iostats.rst), whole disks only.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <map>
 
 #include "sources/rate.hpp"
@@ -71,7 +72,10 @@ class DiskSource : public ReaderSource {
 
   std::vector<Reader> find() override {
     std::vector<Reader> readers;
-    for (const std::string& name : disks()) {
+    const auto names = disks();
+    std::erase_if(disks_,
+                  [&](const auto& entry) { return std::find(names.begin(), names.end(), entry.first) == names.end(); });
+    for (const std::string& name : names) {
       Disk& disk = disks_.try_emplace(name).first->second;
       const std::string device = title_of(name);
       const auto add = [&](const char* quantity, const char* title, const char* brief, Unit unit, Value Disk::*value) {

@@ -1,10 +1,12 @@
 // Every hwmon chip but those of graphics cards, under names that say what is measured.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <array>
 #include <cctype>
 #include <map>
 #include <set>
+#include <tuple>
 
 #include "sources/hwmon_chips.hpp"
 #include "sources/sources.hpp"
@@ -53,12 +55,52 @@ bool tells_something(const HwmonChannel& channel) {
   return !channel.label.empty() && !number_between(channel.label, channel.prefix, "");
 }
 
-/// The readings of one chip; `nth` of the chips with its name.
+/// Under which numbers a chip's readings are: "nvme2" is the second of that name, package 1 the second processor.
+struct ChipNumbers {
+  int of_name = 1;
+  int processor = 1;
+};
+
+bool is_processor(const HwmonChip& chip) {
+  const auto& channels = chip.channels;
+  return facts(chip.name).kind == DeviceKind::processor &&
+         std::any_of(channels.begin(), channels.end(), [](const auto& channel) { return channel.prefix == "temp"; });
+}
+
+/// Gives each chip the first numbers that no other has: a chip's ids stay the same, whichever others come or go.
+class ChipNumbering {
+ public:
+  ChipNumbers take(const HwmonChip& chip) {
+    return {first_free(as_id(chip.name)), is_processor(chip) ? first_free(processors_of(chip)) : 1};
+  }
+  void keep(const HwmonChip& chip, ChipNumbers numbers) {
+    taken_.insert({as_id(chip.name), numbers.of_name});
+    if (is_processor(chip)) taken_.insert({processors_of(chip), numbers.processor});
+  }
+  [[nodiscard]] bool is_free(const HwmonChip& chip, ChipNumbers numbers) const {
+    return !taken_.contains({as_id(chip.name), numbers.of_name}) &&
+           !(is_processor(chip) && taken_.contains({processors_of(chip), numbers.processor}));
+  }
+
+ private:
+  /// Of two drivers for one processor each may tell its temperature; of one driver's chips each is another processor.
+  static std::string processors_of(const HwmonChip& chip) { return "processors by " + chip.name; }
+
+  int first_free(const std::string& of) {
+    int number = 1;
+    while (!taken_.insert({of, number}).second) ++number;
+    return number;
+  }
+
+  std::set<std::pair<std::string, int>> taken_;
+};
+
+/// The readings of one chip.
 class ChipReadings {
  public:
-  static void add(const HwmonChip& chip, int nth, std::vector<Reader>& readers) {
-    if (facts(chip.name).kind == DeviceKind::processor) add_processor(chip, readers);
-    add_others(chip, nth, readers);
+  static void add(const HwmonChip& chip, ChipNumbers numbers, std::vector<Reader>& readers) {
+    if (facts(chip.name).kind == DeviceKind::processor) add_processor(chip, numbers.processor - 1, readers);
+    add_others(chip, numbers.of_name, readers);
   }
 
  private:
@@ -66,24 +108,28 @@ class ChipReadings {
     return channel.label.starts_with("Package id") || channel.label == "Tdie" || channel.label == "Tctl";
   }
 
-  /// The package as cpu.temp, cores as cpu.core3.temp, chiplets as cpu.chiplet1.temp.
-  static void add_processor(const HwmonChip& chip, std::vector<Reader>& readers) {
+  /// The package as cpu.temp, cores as cpu.core3.temp, chiplets as cpu.chiplet1.temp; of a board's second processor as
+  /// cpu.package1.temp, cpu.package1.core3.temp and so on.
+  static void add_processor(const HwmonChip& chip, int package_number, std::vector<Reader>& readers) {
     bool package = false;
-    const auto add = [&](const HwmonChannel& channel, std::string id, std::string title, std::string brief) {
+    const std::string part = package_number == 0 ? "" : fmt::format("package{}.", package_number);
+    const std::string of = package_number == 0 ? "" : fmt::format(" of package {}", package_number);
+    const auto add = [&](const HwmonChannel& channel, const std::string& id, const std::string& title,
+                         std::string brief) {
       readers.push_back(
-          hwmon_reader(channel, std::move(id), std::move(title), std::move(brief), "Processor", DeviceKind::processor));
+          hwmon_reader(channel, "cpu." + part + id, title + of, std::move(brief), "Processor", DeviceKind::processor));
     };
     for (const HwmonChannel& channel : chip.channels) {
       if (channel.prefix != "temp") continue;
       if (const auto core = number_between(channel.label, "Core ", "")) {
-        add(channel, fmt::format("cpu.core{}.temp", *core), fmt::format("Core {} temperature", *core),
+        add(channel, fmt::format("core{}.temp", *core), fmt::format("Core {} temperature", *core),
             fmt::format("C{}", *core));
       } else if (const auto chiplet = number_between(channel.label, "Tccd", "")) {
-        add(channel, fmt::format("cpu.chiplet{}.temp", *chiplet),
-            fmt::format("Processor chiplet {} temperature", *chiplet), fmt::format("CCD{}", *chiplet));
+        add(channel, fmt::format("chiplet{}.temp", *chiplet), fmt::format("Processor chiplet {} temperature", *chiplet),
+            fmt::format("CCD{}", *chiplet));
       } else if (!package && (is_package(channel) || channel.label.empty())) {
         package = true;
-        add(channel, "cpu.temp", "Processor temperature", "CPU");
+        add(channel, "temp", "Processor temperature", "CPU");
       }
     }
   }
@@ -123,28 +169,33 @@ class ChipReadings {
 /// A chip that was there at the start, in the place where it was.
 class ChipSource : public ReaderSource {
  public:
-  ChipSource(const HwmonChip& chip, int nth)
-      : ReaderSource(fmt::format("hwmon {}{}", chip.name, nth > 1 ? fmt::format(" {}", nth) : "")),
+  ChipSource(const HwmonChip& chip, ChipNumbers numbers)
+      : ReaderSource(
+            fmt::format("hwmon {}{}", chip.name, numbers.of_name > 1 ? fmt::format(" {}", numbers.of_name) : "")),
         chip_(chip),
-        nth_(nth) {}
+        numbers_(numbers) {}
 
  private:
   std::vector<Reader> find() override {
     std::vector<Reader> readers;
     const HwmonChip now = hwmon_chip(chip_.folder);
-    if (now.name == chip_.name && now.device == chip_.device) ChipReadings::add(now, nth_, readers);
+    if (now.name == chip_.name && now.device == chip_.device) ChipReadings::add(now, numbers_, readers);
     return readers;
   }
 
   HwmonChip chip_;
-  int nth_;
+  ChipNumbers numbers_;
 };
 
-/// Chips that came later, or came back in another place.
+/// Chips that came later, or came back in another place. A chip that comes back has the ids it had, if they are free.
 class LateChipSource : public ReaderSource {
  public:
-  LateChipSource(const fs::path& root, const std::vector<HwmonChip>& early) : ReaderSource("hwmon"), root_(root) {
-    for (const HwmonChip& chip : early) early_.insert(place_of(chip));
+  LateChipSource(const fs::path& root, const std::vector<std::pair<HwmonChip, ChipNumbers>>& early)
+      : ReaderSource("hwmon"), root_(root) {
+    for (const auto& [chip, numbers] : early) {
+      early_.emplace(place_of(chip), numbers);
+      before_.emplace(std::pair(chip.name, chip.device), numbers);
+    }
   }
 
  private:
@@ -152,30 +203,48 @@ class LateChipSource : public ReaderSource {
   static Place place_of(const HwmonChip& chip) { return {chip.folder.string(), chip.name, chip.device}; }
 
   std::vector<Reader> find() override {
-    std::vector<Reader> readers;
-    std::map<std::string, int> seen;
-    for (const HwmonChip& chip : hwmon_chips(root_)) {
-      const int nth = ++seen[chip.name];
-      if (!is_graphics_chip(chip.name) && !early_.contains(place_of(chip))) ChipReadings::add(chip, nth, readers);
+    std::vector<HwmonChip> late;
+    ChipNumbering numbering;
+    for (HwmonChip& chip : hwmon_chips(root_)) {
+      const auto early = early_.find(place_of(chip));
+      if (early != early_.end()) numbering.keep(chip, early->second);
+      if (early == early_.end() && !is_graphics_chip(chip.name)) late.push_back(std::move(chip));
     }
+    std::map<std::pair<std::string, std::string>, ChipNumbers> now;
+    const auto known = [&](const HwmonChip& chip) { return before_.find({chip.name, chip.device}); };
+    // Those that had numbers first, so that a newcomer takes none of theirs.
+    std::stable_partition(late.begin(), late.end(), [&](const auto& chip) { return known(chip) != before_.end(); });
+    std::vector<Reader> readers;
+    for (const HwmonChip& chip : late) {
+      const auto had = known(chip);
+      const bool again = had != before_.end() && numbering.is_free(chip, had->second);
+      const ChipNumbers numbers = again ? had->second : numbering.take(chip);
+      numbering.keep(chip, numbers);
+      now.emplace(std::pair(chip.name, chip.device), numbers);
+      ChipReadings::add(chip, numbers, readers);
+    }
+    for (auto& entry : now) before_.insert_or_assign(entry.first, entry.second);
     return readers;
   }
 
   fs::path root_;
-  std::set<Place> early_;
+  std::map<Place, ChipNumbers> early_;
+  std::map<std::pair<std::string, std::string>, ChipNumbers> before_;  // by name and device: as many as a machine has
 };
 
 }  // namespace
 
 Sources hwmon_sources(const fs::path& root) {
   Sources sources;
-  std::map<std::string, int> seen;
-  const auto chips = hwmon_chips(root);
-  for (const HwmonChip& chip : chips) {
-    const int nth = ++seen[chip.name];
-    if (!is_graphics_chip(chip.name)) sources.push_back(std::make_unique<ChipSource>(chip, nth));
+  ChipNumbering numbering;
+  std::vector<std::pair<HwmonChip, ChipNumbers>> early;
+  for (const HwmonChip& chip : hwmon_chips(root)) {
+    if (is_graphics_chip(chip.name)) continue;
+    const ChipNumbers numbers = numbering.take(chip);
+    early.emplace_back(chip, numbers);
+    sources.push_back(std::make_unique<ChipSource>(chip, numbers));
   }
-  sources.push_back(std::make_unique<LateChipSource>(root, chips));
+  sources.push_back(std::make_unique<LateChipSource>(root, early));
   return sources;
 }
 

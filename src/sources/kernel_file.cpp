@@ -3,6 +3,7 @@
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <string.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -15,6 +16,7 @@ namespace idlemeter::sources {
 namespace {
 
 constexpr std::size_t kMostBytes = 1 << 20;
+constexpr int kNotAFile = ENOTSUP;
 constexpr double kLargest = 1e18;  // beyond any sensor: a broken chip or driver
 
 /// Reads to the end; returns errno or 0.
@@ -54,8 +56,14 @@ bool natural_less(std::string_view a, std::string_view b) {
 }  // namespace
 
 FileText read_file(const fs::path& path) {
-  const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NOCTTY);
+  // A pipe in the place of a file would be waited for.
+  const int file = ::open(path.c_str(), O_RDONLY | O_CLOEXEC | O_NOCTTY | O_NONBLOCK);
   if (file < 0) return {"", errno};
+  struct stat about {};
+  if (::fstat(file, &about) != 0 || !S_ISREG(about.st_mode)) {
+    ::close(file);
+    return {"", S_ISDIR(about.st_mode) ? EISDIR : kNotAFile};
+  }
   FileText result;
   result.error = read_all(file, result.text);
   ::close(file);
@@ -66,7 +74,8 @@ FileText read_file(const fs::path& path) {
 }
 
 Missing cannot_read(const fs::path& path, int error) {
-  std::string reason = fmt::format("cannot read {}: {}", path.string(), ::strerror(error));
+  const char* why = error == kNotAFile ? "is a pipe, a socket or a device" : ::strerror(error);
+  std::string reason = fmt::format("cannot read {}: {}", path.string(), why);
   if (error == EACCES || error == EPERM) reason += fmt::format("; allow it with 'sudo chmod a+r {}'", path.string());
   return Missing{std::move(reason)};
 }

@@ -2,6 +2,7 @@
 #include <fmt/format.h>
 
 #include <map>
+#include <utility>
 
 #include "sources/rate.hpp"
 #include "sources/reader_source.hpp"
@@ -19,10 +20,14 @@ class NetworkSource : public ReaderSource {
  private:
   std::vector<Reader> find() override {
     std::vector<Reader> readers;
+    std::map<std::string, Rate> before = std::exchange(rates_, {});  // of links that are gone nothing is kept
     for (const std::string& name : names_in(folder_)) {
       std::error_code failed;
       const fs::path statistics = folder_ / name / "statistics";
       if (name == "lo" || !fs::exists(statistics, failed)) continue;
+      for (const char* file : {"rx_bytes", "tx_bytes"}) {
+        if (auto known = before.extract((statistics / file).string())) rates_.insert(std::move(known));
+      }
       add(readers, name, "down", "received", "Down", statistics / "rx_bytes");
       add(readers, name, "up", "sent", "Up", statistics / "tx_bytes");
     }

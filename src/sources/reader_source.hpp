@@ -2,6 +2,7 @@
 #pragma once
 
 #include <functional>
+#include <map>
 #include <string>
 #include <vector>
 
@@ -16,6 +17,10 @@ struct Reader {
 };
 
 /// A source that is its readers. Derived classes say which there are, and may read what several share beforehand.
+///
+/// Machines repeat labels. Of several readings with the id "thermal.acpitz.temp" the later ones become
+/// "thermal.acpitz.temp@2", "…@3", in the order in which find() names them; while the source lives, each keeps its
+/// number, whichever of the others come or go.
 class ReaderSource : public Source {
  public:
   explicit ReaderSource(std::string name) : name_(std::move(name)) {}
@@ -32,7 +37,10 @@ class ReaderSource : public Source {
   virtual bool before_sample(Nanoseconds /*now*/) { return true; }
 
  private:
+  void make_ids_unique();
+
   std::string name_;
+  std::map<std::string, std::vector<std::string>> numbered_;  // by id: where the readings come from, by number
   std::vector<Reader> readers_;
 };
 

@@ -1,8 +1,6 @@
 // /sys/class/thermal (Documentation/driver-api/thermal/sysfs-api.rst).
 #include <fmt/format.h>
 
-#include <map>
-
 #include "sources/reader_source.hpp"
 #include "sources/sources.hpp"
 
@@ -17,17 +15,13 @@ class ThermalZoneSource : public ReaderSource {
  private:
   std::vector<Reader> find() override {
     std::vector<Reader> readers;
-    std::map<std::string, int> seen;
     for (const std::string& name : names_in(folder_)) {
       if (!number_between(name, "thermal_zone", "")) continue;
       const std::string type = read_file(folder_ / name / "type").text;
       const fs::path file = folder_ / name / "temp";
       if (type.empty()) continue;
-      const int nth = ++seen[as_id(type)];
-      const std::string number = nth > 1 ? fmt::format("{}", nth) : "";
-      readers.push_back({{fmt::format("thermal.{}{}.temp", as_id(type), number),
-                          fmt::format("Thermal zone {} {}temperature", type, number.empty() ? "" : number + " "), type,
-                          "Thermal zones", DeviceKind::board, Unit::celsius, file.string()},
+      readers.push_back({{fmt::format("thermal.{}.temp", as_id(type)), fmt::format("Thermal zone {} temperature", type),
+                          type, "Thermal zones", DeviceKind::board, Unit::celsius, file.string()},
                          [file](Nanoseconds) { return read_number(file, 1e-3); }});
     }
     return readers;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <algorithm>
+#include <string>
 #include <string_view>
 
 namespace idlemeter {
@@ -14,5 +15,13 @@ inline std::size_t characters(std::string_view text) {
   return static_cast<std::size_t>(
       std::count_if(text.begin(), text.end(), [](char byte) { return !continues_character(byte); }));
 }
+
+/// The text as it may go to a terminal, a log or a font: control characters (C0 but those in `keep`, DEL, C1),
+/// characters that turn the direction of writing, and bytes that aren't UTF-8 each become U+FFFD. "a\x1b[2J" ->
+/// "a�[2J". O(n).
+std::string printable(std::string_view text, std::string_view keep = "");
+
+/// At most so many characters (>= 1), the last of them "…" if the text had more. `text` is valid UTF-8.
+std::string cut_to(std::string text, std::size_t most);
 
 }  // namespace idlemeter

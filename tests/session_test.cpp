@@ -1,0 +1,293 @@
+// A meter with games that present from within the test, over the real link, without a display.
+#include <gtest/gtest.h>
+#include <signal.h>
+#include <sys/eventfd.h>
+#include <sys/socket.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <mutex>
+#include <nlohmann/json.hpp>
+#include <thread>
+
+#include "folder.hpp"
+#include "idlemeter/error.hpp"
+#include "idlemeter/meter.hpp"
+#include "idlemeter/store.hpp"
+#include "link/probe_end.hpp"
+#include "meter/process.hpp"
+
+namespace idlemeter {
+namespace {
+
+using nlohmann::json;
+
+constexpr const char* kRate = "[[row]]\nlabel = \"Rate\"\ncells = [ { reading = \"frame.rate\" } ]\n";
+constexpr const char* kTrace = "[[row]]\ncells = [ { reading = \"frame.time\", as = \"trace\" } ]\n";
+
+/// A meter that runs beside the test.
+class Session : public ::testing::Test {
+ protected:
+  Session() {
+    ::unsetenv("DISPLAY");
+    folder_.file("rate.toml", kRate);
+    folder_.file("trace.toml", kTrace);
+    MeterOptions options;
+    options.folder = folder_ / "session";
+    options.store = folder_ / "runs.db";
+    options.faces = {"rate", "trace"};
+    options.face_of = [](const std::filesystem::path&) { return std::string("rate"); };
+    options.file_of = [this](const std::string& name) {
+      const auto file = folder_ / (name + ".toml");
+      if (!std::filesystem::exists(file)) throw Error("no such face", name);
+      return file;
+    };
+    options.log = [this](const std::string& line) {
+      const std::lock_guard lock(log_mutex_);
+      log_ += line + "\n";
+    };
+    meter_ = std::make_unique<Meter>(std::move(options));
+    meter_->watch(stop_, [this] { meter_->stop(); });
+    ::setenv(link::kVariable, meter_->link_socket().c_str(), 1);
+    thread_ = std::thread([this] { meter_->run(); });
+  }
+
+  ~Session() override {
+    stop();
+    ::close(stop_);
+  }
+
+  void stop() {
+    if (!thread_.joinable()) return;
+    const std::uint64_t one = 1;
+    EXPECT_EQ(::write(stop_, &one, sizeof one), 8);
+    thread_.join();
+  }
+
+  [[nodiscard]] std::filesystem::path control() const {
+    return folder_ / ("session/" + std::to_string(::getpid()) + ".control");
+  }
+
+  [[nodiscard]] json tell(const std::string& command) const { return json::parse(tell_meter(control(), command)); }
+
+  /// Presents until the state holds, for at most a minute.
+  template <typename Holds>
+  json play_until(link::ProbeEnd& probe, Holds holds, std::uint32_t width = 640) {
+    json state;
+    for (int i = 0; i < 6'000; ++i) {
+      link::FrameEntry frame;
+      frame.present = link::now();
+      frame.drawable = 1;
+      frame.width = width;
+      frame.height = 360;
+      frame.gpu_work = 1'000'000;
+      probe.add(frame, link::Api::vulkan, 1, 3);
+      ::usleep(2'000);
+      if (i % 10 != 0) continue;
+      state = tell(R"({"do": "state"})");
+      if (holds(state)) return state;
+    }
+    ADD_FAILURE() << "not in time: " << state;
+    return state;
+  }
+
+  static bool has_frames(const json& state) { return !state["games"].empty() && state["games"][0]["frames"] > 20; }
+
+  [[nodiscard]] std::string log() {
+    const std::lock_guard lock(log_mutex_);
+    return log_;
+  }
+
+  testing::Folder folder_;
+  std::unique_ptr<Meter> meter_;
+  std::mutex log_mutex_;
+  std::string log_;
+  int stop_ = ::eventfd(0, EFD_CLOEXEC);
+  std::thread thread_;
+};
+
+TEST_F(Session, TellsOfTheGameThatPresents) {
+  link::ProbeEnd probe;
+  const json state = play_until(probe, has_frames);
+  const json& game = state["games"][0];
+  EXPECT_EQ(game["pid"], ::getpid());
+  EXPECT_EQ(game["api"], "Vulkan 1.3");
+  EXPECT_EQ(game["picture"], "640x360");
+  EXPECT_EQ(game["lost"], 0);
+  EXPECT_GT(game["average_fps"], 10);
+  EXPECT_EQ(game["face"], (folder_ / "rate.toml").string());
+  EXPECT_EQ(play_until(
+                probe, [](const json& s) { return s["games"][0]["picture"] == "800x360"; }, 800)["pid"],
+            ::getpid());
+  stop();
+  const std::vector<GameReport> reports = meter_->reports();
+  ASSERT_EQ(reports.size(), 1u);
+  EXPECT_GT(reports[0].presents, 20u);
+  EXPECT_GT(*reports[0].summary.average_rate, 10);
+  EXPECT_FALSE(reports[0].over);
+  EXPECT_NE(log().find("there is no X11 display for keys"), std::string::npos) << log();
+}
+
+TEST_F(Session, HandsOverAPictureThatCanBeHiddenAndChanged) {
+  link::ProbeEnd probe;
+  const auto is_shown = [&](const json&) { return probe.picture().pixels != nullptr; };
+  play_until(probe, is_shown);
+  const link::Slot rate = probe.picture().slot;
+  EXPECT_GT(rate.width * rate.height, 0u);
+  EXPECT_EQ(tell(R"({"do": "hide"})"), json::parse(R"({"ok": true, "visible": false})"));
+  EXPECT_EQ(probe.picture().pixels, nullptr);
+  EXPECT_EQ(tell(R"({"do": "toggle"})")["visible"], true);
+  EXPECT_EQ(tell(R"({"do": "face"})")["face"], "trace") << "the next";
+  play_until(probe, [&](const json&) { return probe.picture().slot.height != rate.height; });
+  EXPECT_EQ(tell(R"({"do": "face"})")["face"], "rate") << "behind the last comes the first";
+  EXPECT_EQ(tell(R"({"do": "face", "name": "trace"})")["face"], "trace");
+  folder_.file("trace.toml", std::string(kTrace) + "x = ");
+  const json broken = play_until(probe, [](const json& s) { return s["games"][0].contains("mistake"); });
+  EXPECT_NE(broken["games"][0].value("mistake", "").find("trace.toml:3:"), std::string::npos) << broken;
+  EXPECT_TRUE(is_shown({})) << "the last good one stays";
+}
+
+TEST_F(Session, RecordsFramesValuesAndMarks) {
+  link::ProbeEnd probe;
+  play_until(probe, has_frames);
+  EXPECT_EQ(tell(R"({"do": "record", "what": "start"})")["run"], 1);
+  EXPECT_EQ(play_until(probe, [](const json&) { return true; })["recording"]["run"], 1);
+  EXPECT_EQ(tell(R"({"do": "mark"})")["marks"], 1);
+  const auto later = link::now() + kSecond;
+  play_until(probe, [&](const json&) { return link::now() > later; });
+  EXPECT_EQ(tell(R"({"do": "record"})")["run"], 1) << "toggled off";
+  EXPECT_EQ(tell(R"({"do": "record", "for": 0.2})")["run"], 2);
+  play_until(probe, [](const json& s) { return !s.contains("recording"); });
+  const Store store(folder_ / "runs.db", Store::Mode::existing);
+  ASSERT_EQ(store.runs().size(), 2u);
+  EXPECT_TRUE(store.runs()[0].finished && store.runs()[1].finished);
+  EXPECT_EQ(store.runs()[0].details.facts.at("Graphics API"), "Vulkan 1.3");
+  EXPECT_LT(store.runs()[1].length, kSecond);
+  const auto frames = store.frames(1);
+  ASSERT_GT(frames.size(), 10u);
+  EXPECT_EQ(frames[5].gpu_work, 1'000'000);
+  double marks = -1;
+  for (const RunSeries& series : store.series(1)) {
+    if (series.info.id == "recording.marks") marks = number(series.values.back()).value_or(-2);
+  }
+  EXPECT_EQ(marks, 1);
+}
+
+TEST_F(Session, ARecordingIsKeptWhenTheMeterEnds) {
+  link::ProbeEnd probe;
+  play_until(probe, has_frames);
+  EXPECT_EQ(tell(R"({"do": "record", "what": "start"})")["run"], 1);
+  const auto later = link::now() + kSecond / 2;
+  play_until(probe, [&](const json&) { return link::now() > later; });
+  stop();
+  meter_.reset();
+  const Store store(folder_ / "runs.db", Store::Mode::existing);
+  ASSERT_EQ(store.runs().size(), 1u);
+  EXPECT_TRUE(store.runs()[0].finished);
+  EXPECT_GT(store.frames(1).size(), 5u);
+  EXPECT_TRUE(std::filesystem::is_empty(folder_ / "session")) << "its sockets are gone";
+}
+
+TEST_F(Session, AnswersNonsenseWithWhatIsWrong) {
+  const std::pair<const char*, const char*> cases[] = {
+      {"", "not a command"},
+      {"nonsense", "not a command"},
+      {"[]", "not a command"},
+      {"{}", "not a command"},
+      {R"({"do": 5})", "not a command"},
+      {R"({"do": "dance"})", "'dance' is nothing that a meter does"},
+      {R"({"do": "mark"})", "no recording is at work"},
+      {R"({"do": "face", "name": "none"})", "no such face"},
+      {R"({"do": "face", "name": 5})", "type must be string"},
+      {R"({"do": "record", "what": "stop"})", "no recording is at work"},
+      {R"({"do": "record", "for": -1})", "up to a day"},
+      {R"({"do": "record", "after": 1e9})", "up to a day"},
+      {R"({"do": "record", "for": "long"})", "type must be number"},
+  };
+  for (const auto& [command, says] : cases) {
+    const json answer = tell(command);
+    EXPECT_NE(answer.value("error", "").find(says), std::string::npos) << command << ' ' << answer;
+    EXPECT_FALSE(answer.contains("ok")) << command;
+  }
+  EXPECT_EQ(tell(R"({"do": "state"})")["games"], json::array()) << "and goes on";
+}
+
+/// Sends all at once; what comes back until the other end closes, or so many lines have come.
+std::string exchange(const std::filesystem::path& socket, const std::string& text, int lines) {
+  const int client = link::connect_to(socket.c_str());
+  (void)!::send(client, text.data(), text.size(), MSG_NOSIGNAL | MSG_DONTWAIT);
+  std::string answer;
+  for (const auto end = link::now() + 5 * kSecond;
+       link::now() < end && std::count(answer.begin(), answer.end(), '\n') < lines;) {
+    char buffer[512];
+    const ssize_t got = ::recv(client, buffer, sizeof buffer, MSG_DONTWAIT);
+    if (got == 0 || (got < 0 && errno == ECONNRESET)) break;
+    if (got > 0) answer.append(buffer, static_cast<std::size_t>(got));
+    if (got < 0) ::usleep(1'000);
+  }
+  ::close(client);
+  return answer;
+}
+
+TEST_F(Session, TakesCommandsInPiecesAndInCrowds) {
+  const std::string two = exchange(control(), "{\"do\": \"hide\"}\n{\"do\": \"show\"}\n", 2);
+  EXPECT_EQ(std::count(two.begin(), two.end(), '\n'), 2) << two;
+  EXPECT_EQ(exchange(control(), std::string(1 << 20, 'x'), 1), "") << "a line without an end is cut off";
+  std::vector<int> crowd;
+  for (int i = 0; i < 200; ++i) crowd.push_back(link::connect_to(control().c_str()));
+  for (int client : crowd) ::close(client);
+  for (int i = 0; i < 50; ++i) {  // gone before it is answered
+    const int client = link::connect_to(control().c_str());
+    (void)!::send(client, "{\"do\": \"state\"}\n", 16, MSG_NOSIGNAL);
+    ::close(client);
+  }
+  EXPECT_EQ(tell(R"({"do": "state"})")["ok"], true);
+  const auto meters = running_meters(folder_ / "session");
+  ASSERT_EQ(meters.size(), 1u);
+  EXPECT_EQ(meters[0].pid, ::getpid());
+  EXPECT_TRUE(running_meters(folder_ / "nowhere").empty());
+  EXPECT_THROW((void)tell_meter(folder_ / "nowhere.control", "{}"), Error);
+}
+
+TEST_F(Session, AnotherMeterCannotTakeItsSockets) {
+  MeterOptions same;
+  same.folder = folder_ / "session";
+  EXPECT_THROW(Meter{same}, Error);
+  EXPECT_EQ(tell(R"({"do": "state"})")["ok"], true);
+}
+
+TEST(Process, IsKnownByItsNumber) {
+  const testing::Folder folder;
+  int ready[2];
+  ASSERT_EQ(::pipe(ready), 0);
+  const pid_t child = ::fork();
+  if (child == 0) {
+    ::dup2(ready[1], 1);
+    ::execl("/usr/bin/env", "env", "IDLEMETER_TEST_MARK=seaweed", "sh", "-c", "echo; sleep 60; true", nullptr);
+    ::_exit(127);
+  }
+  char byte = 0;
+  ASSERT_EQ(::read(ready[0], &byte, 1), 1);
+  EXPECT_TRUE(meter::is_running(child));
+  EXPECT_EQ(meter::name_of_process(child), "sh");
+  EXPECT_EQ(meter::executable_of(child), std::filesystem::canonical("/bin/sh"));
+  EXPECT_EQ(meter::variable_of(child, "IDLEMETER_TEST_MARK"), "seaweed");
+  EXPECT_EQ(meter::variable_of(child, "IDLEMETER_TEST"), "") << "the whole name";
+  EXPECT_TRUE(meter::is_anywhere("IDLEMETER_TEST_MARK", "seaweed"));
+  EXPECT_FALSE(meter::is_anywhere("IDLEMETER_TEST_MARK", "kelp"));
+  EXPECT_TRUE(meter::descends_from(child, ::getpid()));
+  EXPECT_TRUE(meter::descends_from(child, child));
+  EXPECT_FALSE(meter::descends_from(::getpid(), child));
+  ::kill(child, SIGKILL);
+  ::waitpid(child, nullptr, 0);
+  EXPECT_FALSE(meter::is_running(child));
+  EXPECT_EQ(meter::name_of_process(child), "process " + std::to_string(child));
+  EXPECT_EQ(meter::executable_of(child), "");
+  EXPECT_EQ(meter::variable_of(child, "PATH"), "");
+  ::close(ready[0]);
+  ::close(ready[1]);
+}
+
+}  // namespace
+}  // namespace idlemeter
