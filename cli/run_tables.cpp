@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "idlemeter/frame_statistic.hpp"
 #include "table.hpp"
 
 namespace idlemeter::cli {
@@ -19,10 +20,15 @@ constexpr const char* kNone = "–";
 std::string rate(double frames_per_second) { return format_number(frames_per_second, 1); }
 std::string milliseconds(double nanoseconds) { return format_number(nanoseconds / 1e6, 2); }
 
+/// "2026-03-01 20:15"; whatever a damaged store has instead.
+std::string started(const RunInfo& run) {
+  const std::string text = run.started.substr(0, 16);
+  return text.size() > 10 && text[10] == 'T' ? text.substr(0, 10) + " " + text.substr(11) : text;
+}
+
 std::string heading(const RunInfo& run) {
   std::string text = fmt::format("Run {}: {}, {} UTC, {} frames in {:.1f} s{}\n", run.id,
-                                 run.details.game.empty() ? "no name" : run.details.game,
-                                 run.started.substr(0, 16).replace(10, 1, " "), run.frames,
+                                 run.details.game.empty() ? "no name" : run.details.game, started(run), run.frames,
                                  static_cast<double>(run.length) / kSecond, run.finished ? "" : " (not finished)");
   const auto add = [&](const char* what, const std::map<std::string, std::string>& pairs) {
     std::vector<std::string> parts;
@@ -93,6 +99,11 @@ const SeriesSummary* find(const RunFigures& run, const std::string& id) {
 
 bool is_of_one_core(const std::string& id) { return id.starts_with("cpu.core"); }
 
+/// What the meter says of the recording itself, and the statistics of its span: the summary has those of all frames.
+bool is_about_recording(const std::string& id) {
+  return id.starts_with("recording.") || frame_statistic(id).has_value();
+}
+
 /// "gpu0.temp" where "gpu.temp" is the same card's.
 bool is_told_twice(const ReadingInfo& info, const std::vector<std::pair<ReadingInfo, SeriesSummary>>& readings) {
   const std::size_t dot = info.id.find('.');
@@ -155,6 +166,7 @@ std::vector<std::string> titles(const std::vector<RunFigures>& runs, std::vector
 RunFigures figures_of(const Store& store, std::int64_t id) {
   RunFigures run{store.run(id), summarize(store.intervals(id)), {}};
   for (const RunSeries& series : store.series(id)) {
+    if (is_about_recording(series.info.id)) continue;
     if (const auto summary = summarize(series)) run.readings.emplace_back(series.info, *summary);
   }
   return run;
@@ -168,11 +180,11 @@ std::string list_table(const std::vector<RunInfo>& runs) {
     for (const auto& [name, value] : run.details.settings) about.push_back(fmt::format("{} {}", name, value));
     about.insert(about.end(), run.details.tags.begin(), run.details.tags.end());
     if (!run.details.note.empty()) about.push_back(run.details.note);
-    if (!run.finished) about.emplace_back("(not finished)");
+    if (!run.problem.empty()) about.push_back("damaged: " + run.problem);
+    if (run.problem.empty() && !run.finished) about.emplace_back("(not finished)");
     const double seconds = static_cast<double>(run.length) / kSecond;
-    table.add({fmt::format("{}", run.id), run.details.game, run.started.substr(0, 16).replace(10, 1, " "),
-               format_number(seconds, 1), fmt::format("{}", run.frames),
-               seconds > 0 ? rate(static_cast<double>(run.frames) / seconds) : kNone,
+    table.add({fmt::format("{}", run.id), run.details.game, started(run), format_number(seconds, 1),
+               fmt::format("{}", run.frames), seconds > 0 ? rate(static_cast<double>(run.frames) / seconds) : kNone,
                fmt::format("{}", fmt::join(about, ", "))});
   }
   return table.text();
@@ -254,7 +266,8 @@ Json to_json(const RunInfo& run) {
           {"note", run.details.note},
           {"tags", run.details.tags},
           {"settings", run.details.settings},
-          {"facts", run.details.facts}};
+          {"facts", run.details.facts},
+          {"problem", run.problem}};
 }
 
 Json to_json(const RunFigures& run) {

@@ -2,15 +2,20 @@
 
 #include <gtest/gtest.h>
 #include <signal.h>
+#include <sqlite3.h>
 #include <stdio.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <functional>
+#include <limits>
+#include <stdexcept>
 #include <thread>
 
 #include "folder.hpp"
 #include "idlemeter/error.hpp"
 #include "idlemeter/recorder.hpp"
+#include "idlemeter/run_moment.hpp"
 #include "idlemeter/series_summary.hpp"
 
 namespace idlemeter {
@@ -169,6 +174,8 @@ TEST(Store, RefusesWhatIsNoStoreAndLeavesItAlone) {
       {text.string(), Store::Mode::create, "not an Idle Meter store"},
       {(folder / "nowhere.db").string(), Store::Mode::existing, "there is no store here"},
       {folder.path().string(), Store::Mode::create, "is a folder, not a store"},
+      {folder.file("empty.db", "").string(), Store::Mode::existing, "an empty file, not an Idle Meter store"},
+      {"/dev/zero", Store::Mode::existing, "is not a regular file"},
       {"/proc/idlemeter/runs.db", Store::Mode::create, "cannot make the folder"},
       {(folder / "cut.db").string(), Store::Mode::existing, "the store is damaged"},
   };
@@ -194,6 +201,112 @@ TEST(SeriesSummary, IsOfTheSamplesThatHaveANumber) {
   EXPECT_EQ(summarize(RunSeries{kLoad, {0, 1}, {1e15, 1e15 + 2}})->mean, 1e15 + 1);
 }
 
+/// Changes a store as nothing of ours would.
+void change(const std::filesystem::path& store, const std::string& sql) {
+  sqlite3* database = nullptr;
+  ASSERT_EQ(sqlite3_open(store.c_str(), &database), SQLITE_OK);
+  EXPECT_EQ(sqlite3_exec(database, sql.c_str(), nullptr, nullptr, nullptr), SQLITE_OK) << sqlite3_errmsg(database);
+  sqlite3_close(database);
+}
+
+TEST(Store, OneBadRunHidesNoOther) {
+  const testing::Folder folder;
+  const auto file = folder / "runs.db";
+  {
+    Store store(file);
+    for (int run = 0; run < 3; ++run) {
+      Recorder recorder(store, {.game = "Tidepool Rally"});
+      for (int i = 1; i <= 300; ++i) recorder.add({i * 10 * kMillisecond, 10 * kMillisecond, 5});
+      recorder.add(kSecond, snapshot_of({kLoad, kApi}, {50.0, std::string("OpenGL")}));
+      recorder.finish();
+    }
+  }
+  const std::string most = "9223372036854775807", least = "-9223372036854775807 - 1";
+  change(file, "UPDATE frame_chunk SET length_ns = " + most + ", start_ns = " + least + " WHERE run = 1");
+  change(file, "UPDATE frame_chunk SET start_ns = " + most + " WHERE run = 1 AND place = 1");
+  change(file,
+         "UPDATE frame_chunk SET intervals_ns = zeroblob(16) || intervals_ns || x'ffffffffffffff7f' WHERE run = 1 AND "
+         "place = 2");
+  change(file, "UPDATE sample SET at_ns = " + most + " WHERE run = 1; UPDATE sample_text SET at_ns = " + least);
+  change(file, "UPDATE run SET started = 'now', game = x'1b5d353200ff' WHERE id = 1");
+  const Store store(file, Store::Mode::existing);
+  ASSERT_EQ(store.runs().size(), 3u);
+  EXPECT_EQ(store.runs()[0].started, "now");
+  EXPECT_EQ(store.runs()[0].length, 0) << "what it says can't be";
+  EXPECT_EQ(store.frames(1).size(), 300u);
+  EXPECT_EQ(summarize(store.intervals(1)).left_out, 3u);
+  EXPECT_TRUE(store.series(1)[0].values.empty());
+  EXPECT_FALSE(moment_of(store, 1, kSecond).values.entries().empty());
+  for (std::int64_t run : {2, 3}) EXPECT_EQ(store.run(run).length, 3 * kSecond);
+}
+
+TEST(Recorder, ImpossibleTimesAreCountedNotKept) {
+  const testing::Folder folder;
+  Store store(folder / "runs.db");
+  Recorder recorder(store, {});
+  constexpr Nanoseconds kMost = std::numeric_limits<Nanoseconds>::max(),
+                        kLeast = std::numeric_limits<Nanoseconds>::min();
+  for (const FrameRecord& frame : {FrameRecord{kMost, 1}, {kLeast, 1}, {1, kMost}, {1, kLeast}, {1, 0}, {1, -1}})
+    recorder.add(frame);
+  recorder.add({10, 10, kLeast});
+  EXPECT_EQ(recorder.refused(), 6u);
+  EXPECT_EQ(store.frames(recorder.finish()), (std::vector<FrameRecord>{{10, 10, -1}}));
+  EXPECT_THROW(recorder.add({20, 10}), std::logic_error);
+}
+
+/// What a call does as another user, who may read the folder but not write to it.
+std::string as_nobody(const std::function<std::string()>& call) {
+  int ends[2];
+  if (::pipe(ends) != 0) return "no pipe";
+  const pid_t child = ::fork();
+  if (child == 0) {
+    if (::geteuid() == 0 && ::setuid(65534) != 0) ::_exit(1);
+    const std::string text = message_of([&] { throw Error(call()); });
+    ::_exit(::write(ends[1], text.data(), text.size()) == static_cast<ssize_t>(text.size()) ? 0 : 1);
+  }
+  ::close(ends[1]);
+  std::string text(4'096, '\0');
+  text.resize(static_cast<std::size_t>(std::max<ssize_t>(0, ::read(ends[0], text.data(), text.size()))));
+  ::close(ends[0]);
+  ::waitpid(child, nullptr, 0);
+  return text;
+}
+
+TEST(Store, InAFolderThatCannotBeWrittenToCanBeRead) {
+  const testing::Folder folder;
+  const auto file = folder / "a b?#%.db";
+  {
+    Store store(file);
+    Recorder(store, {.game = "Tidepool Rally"}).finish();
+  }
+  using std::filesystem::perms;
+  std::filesystem::permissions(file, perms::owner_read | perms::group_read | perms::others_read);
+  std::filesystem::permissions(folder.path(), static_cast<perms>(0555));
+  EXPECT_EQ(as_nobody([&] { return Store(file, Store::Mode::existing).runs().at(0).details.game; }), "Tidepool Rally");
+  EXPECT_NE(as_nobody([&] {
+              Store store(file);
+              return std::to_string(Recorder(store, {}).finish());
+            }).find("may write to"),
+            std::string::npos);
+  std::filesystem::permissions(folder.path(), perms::owner_all);
+}
+
+TEST(Store, ALockIsWaitedForAsLongAsWasSaid) {
+  const testing::Folder folder;
+  Store store(folder / "runs.db");
+  sqlite3* other = nullptr;
+  ASSERT_EQ(sqlite3_open((folder / "runs.db").c_str(), &other), SQLITE_OK);
+  ASSERT_EQ(sqlite3_exec(other, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr), SQLITE_OK);
+  int asked = 0;
+  const LockWait wait{std::chrono::hours(1), [&] { return ++asked > 2; }};
+  Store waiting(folder / "runs.db", Store::Mode::create, wait);
+  EXPECT_NE(message_of([&] { Recorder(waiting, {}).finish(); }).find("another program has the store locked"),
+            std::string::npos);
+  EXPECT_EQ(asked, 3);
+  sqlite3_close(other);
+  EXPECT_EQ(Recorder(waiting, {}).finish(), 1) << "and goes on afterwards";
+}
+
 TEST(Store, NamesTheRunsThatThereAre) {
   const testing::Folder folder;
   Store store(folder / "runs.db");
@@ -201,6 +314,11 @@ TEST(Store, NamesTheRunsThatThereAre) {
   Recorder(store, {}).finish();
   Recorder(store, {}).finish();
   EXPECT_NE(message_of([&] { (void)store.run(9); }).find("there is no run 9; the store has 1, 2"), std::string::npos);
+  for (int i = 0; i < 40; ++i) Recorder(store, {}).finish();
+  change(folder / "runs.db", "DELETE FROM run WHERE id = 30");
+  EXPECT_NE(message_of([&] { (void)store.run(99); }).find("the store has 1 to 29, 31 to 42"), std::string::npos);
+  change(folder / "runs.db", "DELETE FROM run WHERE id % 2 = 1");
+  EXPECT_NE(message_of([&] { (void)store.run(99); }).find("20 runs from 2 to 42"), std::string::npos);
 }
 
 }  // namespace

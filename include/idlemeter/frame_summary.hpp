@@ -21,6 +21,10 @@ inline constexpr Nanoseconds kSecond = 1'000'000'000;
 /// less.
 inline constexpr Nanoseconds kLongestFrame = 3600 * kSecond;
 
+/// No moment is later: a hundred years after a clock's start or a run's. What comes from outside with a time beyond it
+/// is refused where it enters, so that no sum of two moments overflows.
+inline constexpr Nanoseconds kLatestMoment = Nanoseconds{36'525} * 24 * 3600 * kSecond;
+
 /// A share of a run in parts per million, so that "the slowest 0.1 %" is exact: Share{1'000}.
 /// Valid from 1 to 999'999.
 struct Share {

@@ -25,8 +25,12 @@ class Recorder {
   /// Commits what is there; the run counts as unfinished unless finish() was called.
   ~Recorder();
 
-  /// The next frame; `at` doesn't fall.
+  /// The next frame; `at` doesn't fall. One with times that can't be (beyond kLatestMoment, an interval under a
+  /// nanosecond) is only counted.
   void add(const FrameRecord& frame);
+
+  /// How many frames were only counted.
+  [[nodiscard]] std::uint64_t refused() const;
 
   /// What the readings are at `at` since the start of the run. Readings may come and go during a run.
   void add(Nanoseconds at, const Snapshot& snapshot);
@@ -34,7 +38,7 @@ class Recorder {
   /// Commits now.
   void flush();
 
-  /// Ends the run and returns its id. Nothing can be added after it.
+  /// Ends the run and returns its id. Adding anything after it, or ending it again, throws std::logic_error.
   std::int64_t finish();
 
   [[nodiscard]] std::int64_t id() const;

@@ -1,6 +1,7 @@
 // Idle Meter: what is to be drawn, as shapes with places, and how a face becomes one.
 #pragma once
 
+#include <algorithm>
 #include <deque>
 #include <map>
 #include <string>
@@ -106,10 +107,11 @@ class History {
     double value = 0;
   };
 
-  /// Keeps each reading's values for that long (> 0), and no more than `most` of them.
-  explicit History(Nanoseconds length = 60 * kSecond, std::size_t most = 100'000) : length_(length), most_(most) {}
+  /// Keeps each reading's values for that long (1 ns to kLatestMoment), and no more than `most` (>= 1) of them.
+  explicit History(Nanoseconds length = 60 * kSecond, std::size_t most = 100'000)
+      : length_(std::clamp<Nanoseconds>(length, 1, kLatestMoment)), most_(std::max<std::size_t>(most, 1)) {}
 
-  /// `at` doesn't fall.
+  /// `at` doesn't fall: if it does, the values before are forgotten. One beyond kLatestMoment isn't taken.
   void add(std::string_view id, Nanoseconds at, double value);
 
   /// All numbers of the snapshot.

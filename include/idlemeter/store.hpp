@@ -1,8 +1,10 @@
 // Idle Meter: the file that holds runs.
 #pragma once
 
+#include <chrono>
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <memory>
 #include <optional>
@@ -41,6 +43,15 @@ struct RunInfo {
   std::uint64_t frames = 0;
   Nanoseconds length = 0;  ///< sum of the intervals
   RunDetails details;
+  std::string problem = {};  ///< what of it can't be read, in a damaged store; empty: all can
+};
+
+/// How long a store's calls wait for another process that has it locked.
+struct LockWait {
+  std::chrono::nanoseconds at_most = std::chrono::seconds(5);
+
+  /// Asked every few milliseconds meanwhile, in the thread that waits: true ends the wait at once. Empty: nothing does.
+  std::function<bool()> give_up = {};
 };
 
 /// One reading over a run: as many times as values.
@@ -52,16 +63,16 @@ struct RunSeries {
 
 /// A SQLite file (WAL) with runs; its schema is in docs/store.md.
 ///
-/// One thread at a time; several processes may have it open. Every call throws Error where the file can't be used: it
-/// isn't a store, was made by a newer version, is damaged, or the disk is full. Nothing that was committed is ever lost
-/// by that.
+/// One thread at a time; several processes may have it open. Every call throws Error if the file can't be used: it
+/// isn't a store, was made by a newer version, is damaged, stays locked, or the disk is full. Nothing that was
+/// committed is ever lost by that.
 class Store {
  public:
   enum class Mode { create, existing };
 
-  /// Opens the file; `create` makes it (and its folder) where it isn't there. Never writes to a file that isn't a
-  /// store.
-  explicit Store(const std::filesystem::path& path, Mode mode = Mode::create);
+  /// Opens the file; `create` makes it (and its folder) if it isn't there. Never writes to a file that isn't a store.
+  /// One in a folder that can't be written to is opened for reading.
+  explicit Store(const std::filesystem::path& path, Mode mode = Mode::create, LockWait wait = {});
   Store(Store&&) noexcept;
   Store& operator=(Store&&) noexcept;
   ~Store();
@@ -71,19 +82,20 @@ class Store {
 
   [[nodiscard]] const std::filesystem::path& path() const;
 
-  /// All runs, oldest first.
+  /// All runs, oldest first. One that is damaged says so in its `problem`, and hides no other.
   [[nodiscard]] std::vector<RunInfo> runs() const;
 
-  /// Throws Error naming the runs that there are.
+  /// Throws Error naming the runs that there are, or if the run is damaged.
   [[nodiscard]] RunInfo run(std::int64_t id) const;
 
-  /// All frames in order; O(frames).
+  /// All frames in order; O(frames). Intervals that are none (under 1 ns or over kLatestMoment) are left out, as a
+  /// summary of intervals() counts them.
   [[nodiscard]] std::vector<FrameRecord> frames(std::int64_t id) const;
 
   /// Only the intervals, ready for summarize().
   [[nodiscard]] std::vector<Nanoseconds> intervals(std::int64_t id) const;
 
-  /// All readings of a run over time.
+  /// All readings of a run over time; samples at impossible moments are left out.
   [[nodiscard]] std::vector<RunSeries> series(std::int64_t id) const;
 
  private:

@@ -48,7 +48,8 @@ LiveFrames LiveFrames::sliding(Nanoseconds length, std::size_t most_frames) {
 
 void LiveFrames::add(Nanoseconds interval) {
   State& s = *state_;
-  if (!frames::is_frame(interval)) {
+  const bool fits = s.totals.time <= kLatestMoment && s.totals.steps <= kLatestMoment;  // 100 years of play
+  if (!frames::is_frame(interval) || !fits) {
     ++s.totals.left_out;
     return;
   }

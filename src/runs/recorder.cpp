@@ -2,9 +2,9 @@
 
 #include <fmt/chrono.h>
 
-#include <cassert>
 #include <chrono>
 #include <limits>
+#include <stdexcept>
 #include <unordered_map>
 
 #include "idlemeter/sampler.hpp"
@@ -72,6 +72,7 @@ struct Recorder::State {
   std::int64_t run = 0;
   bool in_transaction = false;
   bool finished = false;
+  std::uint64_t refused = 0;
   Nanoseconds committed = 0;  // by the clock
   Chunk chunk;
   std::int64_t chunks = 0;
@@ -79,6 +80,10 @@ struct Recorder::State {
   std::unordered_map<std::string, std::size_t> places;  // of readings in the run
   std::unordered_map<std::size_t, std::string> texts;   // last text of each, so that only changes are written
   std::vector<double> numbers;
+
+  void expect_open() const {
+    if (finished) throw std::logic_error("a recorder takes nothing after finish()");
+  }
 
   void begin() {
     if (!in_transaction) database.run("BEGIN IMMEDIATE");
@@ -164,15 +169,21 @@ Recorder::~Recorder() {
 }
 
 void Recorder::add(const FrameRecord& frame) {
-  assert(!state_->finished);
+  state_->expect_open();
+  const bool possible =
+      frame.at >= -kLatestMoment && frame.at <= kLatestMoment && frame.interval >= 1 && frame.interval <= kLatestMoment;
+  if (!possible) {
+    ++state_->refused;
+    return;
+  }
   if (!state_->chunk.takes(frame)) state_->write_chunk();
   state_->chunk.add(frame);
   state_->commit_if_due();
 }
 
 void Recorder::add(Nanoseconds at, const Snapshot& snapshot) {
-  assert(!state_->finished);
   State& s = *state_;
+  s.expect_open();
   s.begin();
   s.numbers.assign(s.places.size(), std::numeric_limits<double>::quiet_NaN());
   for (const Snapshot::Entry& entry : snapshot.entries()) s.take(at, s.place_of(*entry.info), *entry.value);
@@ -185,7 +196,10 @@ void Recorder::flush() {
   state_->commit();
 }
 
+std::uint64_t Recorder::refused() const { return state_->refused; }
+
 std::int64_t Recorder::finish() {
+  state_->expect_open();
   state_->write_chunk();
   state_->begin();
   sqlite::Statement(state_->database, "UPDATE run SET finished = 1 WHERE id = ?").bind(state_->run).run();

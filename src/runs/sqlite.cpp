@@ -1,23 +1,48 @@
 #include "runs/sqlite.hpp"
 
+#include <poll.h>
+
+#include "idlemeter/sampler.hpp"
+
 namespace idlemeter::sqlite {
 
-Database::Database(const std::string& path, int flags) : path_(path) {
+Database::Database(const std::string& path, std::string name, int flags, LockWait wait)
+    : name_(std::move(name)), wait_(std::move(wait)) {
   sqlite3* opened = nullptr;
   const int result = sqlite3_open_v2(path.c_str(), &opened, flags, nullptr);
   handle_.reset(opened);
   if (result != SQLITE_OK) fail();
-  sqlite3_busy_timeout(opened, 5000);  // ms; another process commits for milliseconds at a time
+  sqlite3_busy_handler(opened, &wait_for_lock, this);
+}
+
+/// Another process commits for milliseconds at a time; one that holds its lock longer is waited for as long as was
+/// said.
+int Database::wait_for_lock(void* self, int tries) {
+  constexpr int kTryEvery = 5;  // ms
+  auto& database = *static_cast<Database*>(self);
+  const Nanoseconds now = monotonic_now();
+  if (tries == 0) database.waiting_since_ = now;
+  if (now - database.waiting_since_ >= database.wait_.at_most.count()) return 0;
+  if (database.wait_.give_up && database.wait_.give_up()) return 0;
+  ::poll(nullptr, 0, kTryEvery);
+  return 1;
 }
 
 void Database::fail() const {
   const int code = sqlite3_errcode(handle_.get());
   const std::string problem = sqlite3_errmsg(handle_.get());
   if (code == SQLITE_NOTADB)
-    throw Error("not an Idle Meter store (" + problem + ")", path_, "name another file with --store");
+    throw Error("not an Idle Meter store (" + problem + ")", name_, "name another file with --store");
   if (code == SQLITE_CORRUPT)
-    throw Error("the store is damaged (" + problem + ")", path_, "recover it with 'sqlite3 FILE .recover'");
-  throw Error(problem, path_);
+    throw Error("the store is damaged (" + problem + ")", name_, "recover it with 'sqlite3 FILE .recover'");
+  if (code == SQLITE_BUSY || code == SQLITE_LOCKED)
+    throw Error("another program has the store locked", name_, "end it, or try again later");
+  if (code == SQLITE_FULL) throw Error("the disk is full", name_, "make room, or name a file elsewhere with --store");
+  if (code == SQLITE_CANTOPEN)
+    throw Error("cannot open the store (" + problem + ")", name_, "name a file in a folder that you may write to");
+  if (code == SQLITE_READONLY)
+    throw Error("the store can't be written to", name_, "allow it with 'chmod u+w', or name another with --store");
+  throw Error(problem, name_);
 }
 
 void Database::run(const std::string& sql) {

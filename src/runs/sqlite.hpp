@@ -12,13 +12,18 @@
 #include <vector>
 
 #include "idlemeter/error.hpp"
+#include "idlemeter/store.hpp"
 
 namespace idlemeter::sqlite {
 
-/// An open database. Every call of it and of its statements throws Error with the file's name.
+/// An open database. Every call of it and of its statements throws Error with the file's name. Doesn't move: SQLite
+/// keeps its address.
 class Database {
  public:
-  Database(const std::string& path, int flags);
+  /// `path` may be a URI if the flags say so; `name` is what errors call it.
+  Database(const std::string& path, std::string name, int flags, LockWait wait);
+  Database(const Database&) = delete;
+  Database& operator=(const Database&) = delete;
 
   void run(const std::string& sql);
   [[nodiscard]] std::int64_t number(const std::string& sql);
@@ -26,8 +31,15 @@ class Database {
   [[nodiscard]] sqlite3* handle() const { return handle_.get(); }
   [[noreturn]] void fail() const;
 
+  /// SQLite's result code of the last call that failed.
+  [[nodiscard]] int error_code() const { return sqlite3_errcode(handle_.get()); }
+
  private:
-  std::string path_;
+  static int wait_for_lock(void* self, int tries);
+
+  std::string name_;
+  LockWait wait_;
+  std::int64_t waiting_since_ = 0;
   std::unique_ptr<sqlite3, decltype(&sqlite3_close_v2)> handle_{nullptr, &sqlite3_close_v2};
 };
 
@@ -52,6 +64,7 @@ class Statement {
   }
 
   [[nodiscard]] std::int64_t integer(int column) const { return sqlite3_column_int64(handle_.get(), column); }
+  [[nodiscard]] double real(int column) const { return sqlite3_column_double(handle_.get(), column); }
   [[nodiscard]] std::string text(int column) const;
 
   /// The blob's bytes as elements; valid until the next step. Bytes beyond a whole number of elements don't count.

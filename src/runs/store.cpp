@@ -4,6 +4,7 @@
 #include <fmt/ranges.h>
 
 #include <bit>
+#include <cctype>
 #include <cmath>
 #include <cstdlib>
 #include <fstream>
@@ -55,6 +56,8 @@ std::string checked(const fs::path& path, Store::Mode mode) {
   std::error_code failed;
   const fs::file_status status = fs::status(path, failed);
   if (fs::is_directory(status)) throw Error("is a folder, not a store", path.string(), "name a file with --store");
+  if (fs::exists(status) && !fs::is_regular_file(status))
+    throw Error("is not a regular file", path.string(), "name a file with --store");
   if (mode == Store::Mode::existing && !fs::exists(status)) {
     throw Error("there is no store here", path.string(), "record a run first, or name another file with --store");
   }
@@ -65,13 +68,15 @@ std::string checked(const fs::path& path, Store::Mode mode) {
   return path.string();
 }
 
-void open_or_make(sqlite::Database& database, const std::string& path) {
+/// Looks into the file; an empty one becomes a store in Mode::create.
+void check_or_make(sqlite::Database& database, const std::string& path, Store::Mode mode) {
   database.run("PRAGMA foreign_keys = ON");
   const std::int64_t application = database.number("PRAGMA application_id");
   const std::int64_t version = database.number("PRAGMA user_version");
   const bool empty = database.number("SELECT count(*) FROM sqlite_master") == 0;
-  if (!empty && application != kApplication) {
-    throw Error("a SQLite file, but not an Idle Meter store", path, "name another file with --store");
+  if (application != kApplication && (!empty || mode == Store::Mode::existing)) {
+    throw Error(empty ? "an empty file, not an Idle Meter store" : "a SQLite file, but not an Idle Meter store", path,
+                "name another file with --store");
   }
   if (version > kVersion) {
     throw Error(
@@ -88,30 +93,93 @@ void open_or_make(sqlite::Database& database, const std::string& path) {
   database.run("COMMIT");
 }
 
-RunDetails details_of(sqlite::Database& database, std::int64_t id, std::string game, std::string note) {
-  RunDetails details{std::move(game), std::move(note), {}, {}, {}};
-  sqlite::Statement tags(database, "SELECT tag FROM run_tag WHERE run = ? ORDER BY tag");
-  for (tags.bind(id); tags.step();) details.tags.push_back(tags.text(0));
-  sqlite::Statement facts(database, "SELECT kind, name, value FROM run_fact WHERE run = ?");
-  for (facts.bind(id); facts.step();) {
-    (facts.integer(0) == kSetting ? details.settings : details.facts).emplace(facts.text(1), facts.text(2));
+/// "a b?.db" -> "file:a%20b%3F.db?immutable=1" (RFC 3986)
+std::string immutable_uri(const std::string& path) {
+  std::string uri = "file:";
+  for (unsigned char c : path) {
+    const bool plain =
+        std::isalnum(c) != 0 || std::string_view("/._-").find(static_cast<char>(c)) != std::string_view::npos;
+    uri += plain ? std::string(1, static_cast<char>(c)) : fmt::format("%{:02X}", c);
   }
-  return details;
+  return uri + "?immutable=1";
 }
 
-constexpr const char* kSelectRuns =
-    "SELECT run.id, game, started, note, finished, coalesce(sum(frames), 0), coalesce(sum(length_ns), 0) "
-    "FROM run LEFT JOIN frame_chunk ON frame_chunk.run = run.id ";
+/// SQLite keeps two files beside a store while it is open. In a folder that can't be written to there is no place for
+/// them, and nobody else can write to the store either.
+bool wants_immutable(const sqlite::Database& database, const std::string& path, Store::Mode mode) {
+  const int code = database.error_code();
+  std::error_code none;
+  const bool has_log = fs::exists(path + "-wal", none) && fs::file_size(path + "-wal", none) > 0;
+  return mode == Store::Mode::existing && (code == SQLITE_CANTOPEN || code == SQLITE_READONLY) && !has_log;
+}
 
-RunInfo run_of(sqlite::Database& database, const sqlite::Statement& row) {
-  RunInfo info;
-  info.id = row.integer(0);
-  info.started = row.text(2);
-  info.finished = row.integer(4) != 0;
-  info.frames = static_cast<std::uint64_t>(row.integer(5));
-  info.length = row.integer(6);
-  info.details = details_of(database, info.id, row.text(1), row.text(3));
-  return info;
+std::unique_ptr<sqlite::Database> open(const fs::path& file, Store::Mode mode, const LockWait& wait) {
+  const std::string path = checked(file, mode);
+  const int flags = SQLITE_OPEN_READWRITE | (mode == Store::Mode::create ? SQLITE_OPEN_CREATE : 0);
+  auto database = std::make_unique<sqlite::Database>(path, path, flags, wait);
+  try {
+    check_or_make(*database, path, mode);
+  } catch (const Error&) {
+    if (!wants_immutable(*database, path, mode)) throw;
+    database =
+        std::make_unique<sqlite::Database>(immutable_uri(path), path, SQLITE_OPEN_READONLY | SQLITE_OPEN_URI, wait);
+    check_or_make(*database, path, mode);
+  }
+  return database;
+}
+
+/// Reads what is known of runs, one after another.
+class RunReader {
+ public:
+  explicit RunReader(sqlite::Database& database)
+      : tags_(database, "SELECT tag FROM run_tag WHERE run = ? ORDER BY tag"),
+        facts_(database, "SELECT kind, name, value FROM run_fact WHERE run = ?"),
+        // total() takes any number, where sum() gives up on a damaged one. It is exact up to a hundred days.
+        frames_(database, "SELECT total(frames), total(length_ns) FROM frame_chunk WHERE run = ?") {}
+
+  /// The row's columns are id, game, started, note, finished.
+  RunInfo read(const sqlite::Statement& row) {
+    RunInfo info;
+    info.id = row.integer(0);
+    info.started = row.text(2);
+    info.finished = row.integer(4) != 0;
+    info.details = {row.text(1), row.text(3), {}, {}, {}};
+    for (tags_.bind(info.id); tags_.step();) info.details.tags.push_back(tags_.text(0));
+    for (facts_.bind(info.id); facts_.step();) {
+      auto& pairs = facts_.integer(0) == kSetting ? info.details.settings : info.details.facts;
+      pairs.emplace(facts_.text(1), facts_.text(2));
+    }
+    if (frames_.bind(info.id).step()) {
+      info.frames = static_cast<std::uint64_t>(within(frames_.real(0)));
+      info.length = within(frames_.real(1));
+    }
+    return info;
+  }
+
+ private:
+  static std::int64_t within(double sum) {
+    return sum >= 0 && sum <= static_cast<double>(kLatestMoment) ? static_cast<std::int64_t>(sum) : 0;
+  }
+
+  sqlite::Statement tags_, facts_, frames_;
+};
+
+bool is_moment(Nanoseconds at) { return at >= -kLatestMoment && at <= kLatestMoment; }
+
+/// "1 to 40, 42, 50 to 52"; of many only the first and the last.
+std::string words_of(const std::vector<std::int64_t>& ids) {
+  constexpr std::size_t kMost = 6;
+  std::vector<std::string> parts;
+  for (std::size_t first = 0; first < ids.size();) {
+    std::size_t last = first;
+    while (last + 1 < ids.size() && ids[last + 1] == ids[last] + 1) ++last;
+    if (last == first) parts.push_back(fmt::format("{}", ids[first]));
+    if (last == first + 1) parts.push_back(fmt::format("{}, {}", ids[first], ids[last]));
+    if (last > first + 1) parts.push_back(fmt::format("{} to {}", ids[first], ids[last]));
+    first = last + 1;
+  }
+  if (parts.size() <= kMost) return fmt::format("{}", fmt::join(parts, ", "));
+  return fmt::format("{} runs from {} to {}; 'idlemeter runs' lists them", ids.size(), ids.front(), ids.back());
 }
 
 DeviceKind kind_from(std::string_view name) {
@@ -123,15 +191,14 @@ DeviceKind kind_from(std::string_view name) {
 
 }  // namespace
 
-Store::State::State(const fs::path& file, Mode mode)
-    : path(file),
-      database(checked(file, mode), SQLITE_OPEN_READWRITE | (mode == Mode::create ? SQLITE_OPEN_CREATE : 0)) {
-  open_or_make(database, path.string());
+Store::State::State(const fs::path& file, Mode mode, LockWait wait)
+    : path(file), opened(open(file, mode, wait)), database(*opened) {
   // FULL: a commit is on the disk when it returns, so that a power cut loses no more than a crash does.
   database.run("PRAGMA synchronous = FULL");
 }
 
-Store::Store(const fs::path& path, Mode mode) : state_(std::make_unique<State>(path, mode)) {}
+Store::Store(const fs::path& path, Mode mode, LockWait wait)
+    : state_(std::make_unique<State>(path, mode, std::move(wait))) {}
 Store::Store(Store&&) noexcept = default;
 Store& Store::operator=(Store&&) noexcept = default;
 Store::~Store() = default;
@@ -142,31 +209,44 @@ const fs::path& Store::path() const { return state_->path; }
 
 std::vector<RunInfo> Store::runs() const {
   std::vector<RunInfo> runs;
-  sqlite::Statement rows(state_->database, std::string(kSelectRuns) + "GROUP BY run.id ORDER BY run.id");
-  while (rows.step()) runs.push_back(run_of(state_->database, rows));
+  sqlite::Statement rows(state_->database, "SELECT id, game, started, note, finished FROM run ORDER BY id");
+  RunReader reader(state_->database);
+  while (rows.step()) {
+    try {
+      runs.push_back(reader.read(rows));
+    } catch (const Error& error) {
+      RunInfo damaged;
+      damaged.id = rows.integer(0);
+      damaged.problem = error.what();
+      runs.push_back(std::move(damaged));
+    }
+  }
   return runs;
 }
 
 RunInfo Store::run(std::int64_t id) const {
-  sqlite::Statement row(state_->database, std::string(kSelectRuns) + "WHERE run.id = ? GROUP BY run.id");
-  if (row.bind(id).step()) return run_of(state_->database, row);
+  sqlite::Statement row(state_->database, "SELECT id, game, started, note, finished FROM run WHERE id = ?");
+  if (row.bind(id).step()) return RunReader(state_->database).read(row);
   std::vector<std::int64_t> ids;
-  for (const RunInfo& info : runs()) ids.push_back(info.id);
+  sqlite::Statement all(state_->database, "SELECT id FROM run ORDER BY id");
+  while (all.step()) ids.push_back(all.integer(0));
   throw Error(fmt::format("there is no run {}", id), path().string(),
-              ids.empty() ? "the store has no runs yet" : fmt::format("the store has {}", fmt::join(ids, ", ")));
+              ids.empty() ? "the store has no runs yet" : "the store has " + words_of(ids));
 }
 
 std::vector<FrameRecord> Store::frames(std::int64_t id) const {
   std::vector<FrameRecord> frames;
   sqlite::Statement chunks(state_->database,
                            "SELECT start_ns, intervals_ns, gpu_work_ns FROM frame_chunk WHERE run = ? ORDER BY place");
+  Nanoseconds at = 0;
   for (chunks.bind(id); chunks.step();) {
-    Nanoseconds at = chunks.integer(0);
+    if (is_moment(chunks.integer(0))) at = chunks.integer(0);  // a damaged one goes on where the chunk before ended
     const auto intervals = chunks.blob<Nanoseconds>(1);
     const auto work = chunks.blob<Nanoseconds>(2);
     for (std::size_t i = 0; i < intervals.size(); ++i) {
+      if (intervals[i] < 1 || !is_moment(intervals[i]) || !is_moment(at + intervals[i])) continue;
       at += intervals[i];
-      frames.push_back({at, intervals[i], i < work.size() ? work[i] : -1});
+      frames.push_back({at, intervals[i], i < work.size() && is_moment(work[i]) ? work[i] : -1});
     }
   }
   return frames;
@@ -202,6 +282,7 @@ std::vector<RunSeries> Store::series(std::int64_t id) const {
   }
   sqlite::Statement samples(state_->database, "SELECT at_ns, numbers FROM sample WHERE run = ? ORDER BY place");
   for (samples.bind(id); samples.step();) {
+    if (!is_moment(samples.integer(0))) continue;
     const auto numbers = samples.blob<double>(1);
     for (std::size_t i = 0; i < series.size(); ++i) {
       if (series[i].info.text) continue;
@@ -214,7 +295,7 @@ std::vector<RunSeries> Store::series(std::int64_t id) const {
                           "SELECT reading, at_ns, text FROM sample_text WHERE run = ? ORDER BY reading, at_ns");
   for (texts.bind(id); texts.step();) {
     const auto i = static_cast<std::size_t>(texts.integer(0));
-    if (i >= series.size()) continue;
+    if (i >= series.size() || !is_moment(texts.integer(1))) continue;
     series[i].at.push_back(texts.integer(1));
     series[i].values.emplace_back(texts.text(2));
   }

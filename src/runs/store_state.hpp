@@ -7,10 +7,11 @@
 namespace idlemeter {
 
 struct Store::State {
-  State(const std::filesystem::path& path, Mode mode);
+  State(const std::filesystem::path& path, Mode mode, LockWait wait);
 
   std::filesystem::path path;
-  sqlite::Database database;
+  std::unique_ptr<sqlite::Database> opened;
+  sqlite::Database& database;
 };
 
 /// Marks in the `kind` column of run_fact.
