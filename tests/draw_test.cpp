@@ -2,6 +2,10 @@
 #include "idlemeter/draw.hpp"
 
 #include <gtest/gtest.h>
+#include <sys/stat.h>
+
+#include <cmath>
+#include <limits>
 
 #include "folder.hpp"
 #include "idlemeter/error.hpp"
@@ -62,6 +66,81 @@ TEST(Painter, TextStaysWithinWhatItMeasures) {
       changed(image, {50 - 3, 60 - extent.ascent - 3, extent.width + 6, extent.ascent + extent.descent + 6});
   EXPECT_EQ(outside, 0);
   EXPECT_GT(inside, 300);
+}
+
+/// The darkest that any pixel within the radius (and above, as a shadow falls) is covered.
+std::uint32_t most_around(const Image& text, int x, int y, int radius, int fall) {
+  std::uint32_t most = 0;
+  for (int ny = std::max(0, y - radius - fall); ny <= std::min(text.height - 1, y + radius); ++ny) {
+    for (int nx = std::max(0, x - radius); nx <= std::min(text.width - 1, x + radius); ++nx)
+      most = std::max(most, text.at(nx, ny) >> 24);
+  }
+  return most;
+}
+
+TEST(Painter, RimsAreTheTextGrownInEveryDirection) {
+  Painter painter;
+  for (const double size : {8.0, 18.0, 90.0, 300.0}) {
+    const int radius = std::max(1, static_cast<int>(std::lround(size / 18)));
+    const struct {
+      Edge edge;
+      int radius, fall;
+      double strength;
+    } rims[] = {{Edge::shadow, radius, 1, 0.6}, {Edge::outline, radius + 1, 0, 0.85}};
+    const TextShape bare{"j8", {"sans", size, false}, {255, 255, 255, 255}, 20, size + 20, Edge::none};
+    const int side = static_cast<int>(1.6 * size) + 50;
+    Image text(side, side);
+    painter.draw(scene_of({bare}), text);
+    for (const auto& rim : rims) {
+      TextShape edged = bare;
+      edged.edge = rim.edge;
+      Image image(side, side);
+      painter.draw(scene_of({edged}), image);
+      const auto alpha = static_cast<std::uint32_t>(std::lround(255 * rim.strength));
+      for (int y = 0; y<side; y += size> 100 ? 7 : 1) {
+        for (int x = 0; x<side; x += size> 100 ? 7 : 1) {
+          if (text.at(x, y) != 0) continue;
+          const double wanted = alpha * most_around(text, x, y, rim.radius, rim.fall) / 255.0;
+          ASSERT_NEAR(image.at(x, y) >> 24, wanted, 0.5) << size << ' ' << rim.radius << " at " << x << ' ' << y;
+        }
+      }
+    }
+  }
+}
+
+TEST(Painter, AnyTextIsDrawnOrCutWhateverItsLengthAndSize) {
+  Painter painter;
+  std::string long_text;
+  for (int i = 0; i < 4'000; ++i) long_text += static_cast<char>('a' + i % 26);
+  std::string stacked = "a";
+  for (int i = 0; i < 900; ++i) stacked += "\u0301";
+  const std::string texts[] = {long_text, std::string(90, 'W'), stacked, "a\xff\xfe\n\x1b[2J\xc2\x9b",
+                               std::string(1, '\0')};
+  for (const std::string& text : texts) {
+    for (const double size : {18.0, 400.0, 3'200.0, 1e9, -1.0, std::numeric_limits<double>::quiet_NaN()}) {
+      for (const Edge edge : {Edge::none, Edge::shadow, Edge::outline}) {
+        Image image = ground(300, 200);
+        painter.draw(scene_of({TextShape{text, {"sans", size, true}, {255, 255, 255, 255}, 10, 150, edge}}), image);
+        if (size > 0 && size < 100) {
+          EXPECT_GT(changed(image, {0, 0, 300, 200}).second, 20) << text.substr(0, 20);
+        }
+      }
+    }
+  }
+  EXPECT_EQ(painter.measure(long_text, {}).width, painter.measure(long_text.substr(0, 999) + "…", {}).width);
+  EXPECT_EQ(painter.measure("W", {"sans", 5'000, false}).width, painter.measure("W", {"sans", 1'024, false}).width);
+  EXPECT_EQ(painter.measure("a\x1b", {}).width, painter.measure("a\uFFFD", {}).width);
+}
+
+TEST(Painter, ASceneWithTooMuchToPaintIsPaintedInPart) {
+  Painter painter;
+  Image image = ground(4'096, 1'024);  // 4 Mi pixels: sixteen boxes of that size are a scene's budget
+  std::vector<Shape> boxes(16, BoxShape{{-10, -10, 5'000, 2'000}, {1, 2, 3, 255}, 0});
+  EXPECT_EQ(painter.draw(scene_of(boxes), image), 0u);
+  boxes.insert(boxes.end(), 3, BoxShape{{0, 0, 9'000, 9'000}, {9, 9, 9, 255}, 0});
+  boxes.emplace_back(BoxShape{{5'000, 5'000, 9'000, 9'000}, {9, 9, 9, 255}, 0});  // not seen, so it costs nothing
+  EXPECT_EQ(painter.draw(scene_of(boxes), image), 3u);
+  EXPECT_EQ(image.at(0, 0), 0xff010203u);
 }
 
 TEST(Painter, DigitsAreAllEquallyWide) {
@@ -168,10 +247,23 @@ TEST(Png, GoesThereAndBack) {
 TEST(Png, TroubleIsAnErrorThatNamesTheFile) {
   const testing::Folder folder;
   const auto text = folder.file("text.png", "not a picture");
-  for (const auto& file : {text, folder / "none.png"}) EXPECT_THROW((void)read_png(file), Error) << file;
+  ASSERT_EQ(::mkfifo((folder / "pipe.png").c_str(), 0600), 0);
+  write_png(ground(5'000, 1), folder / "wide.png");
+  std::string large = testing::text_of(folder / "wide.png");
+  large.replace(20, 4, std::string("\0\0\xff\xff", 4));  // says that it decodes to more than a gigabyte
+  for (const auto& file : {text, folder / "none.png", folder / "pipe.png", folder.file("large.png", large),
+                           folder.file("cut.png", testing::text_of(folder / "wide.png").substr(0, 60))})
+    EXPECT_THROW((void)read_png(file), Error) << file;
+  EXPECT_THROW((void)read_png(folder / "wide.png", 4'999), Error);
+  EXPECT_EQ(read_png(folder / "wide.png", 5'000).width, 5'000);
   EXPECT_THROW(write_png(ground(2, 2), folder / "no/such/folder.png"), Error);
-  write_png(ground(2, 2), text);
+  std::filesystem::create_symlink("text.png", folder / "link.png");
+  write_png(ground(2, 2), folder / "link.png");
   EXPECT_EQ(read_png(text).pixels[3], kGround);
+  EXPECT_TRUE(std::filesystem::is_symlink(folder / "link.png")) << "links are followed";
+  EXPECT_THROW(write_png(ground(2, 2), "/dev/full"), Error);
+  write_png(ground(2, 2), "/dev/null");
+  EXPECT_TRUE(std::filesystem::is_character_file("/dev/null")) << "and devices written into";
 }
 
 TEST(GamePicture, IsTheSameEveryTimeAndHasItsGround) {

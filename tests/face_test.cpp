@@ -1,10 +1,16 @@
 #include "idlemeter/face.hpp"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
+#include <sys/stat.h>
+
+#include <functional>
 
 #include "folder.hpp"
 #include "idlemeter/error.hpp"
+#include "idlemeter/limits.hpp"
 #include "idlemeter/scene.hpp"
+#include "idlemeter/settings.hpp"
 
 namespace idlemeter {
 namespace {
@@ -114,7 +120,7 @@ constexpr Broken kBroken[] = {
     {"[[pin]]\ntext = \"a\"\nat = [1, 99999]", 3, 6, "'at' is within 4000"},
     {"[[pin]]\ntext = \"{gpu.load\"\nat = [1, 2]", 2, 8, "a '{' alone; write {reading} or {reading:.1f}"},
     {"[[pin]]\ntext = \"a } b\"\nat = [1, 2]", 2, 8, "a '}' alone"},
-    {"[[pin]]\ntext = \"{gpu.load:q}\"\nat = [1, 2]", 2, 8, "'q' is no format; write it like .0f"},
+    {"[[pin]]\ntext = \"{gpu.load:q}\"\nat = [1, 2]", 2, 8, "'q' isn't a format; write it like .0f"},
     {"[[pin]]\ntext = \"{:.0f}\"\nat = [1, 2]", 2, 8, "a place without a reading"},
     {"[[pin]]\nbox = [0, 2]\nat = [1, 2]", 2, 7, "'box' is its width and height"},
     {"[[pin]]\npicture = \"a.png\"\nat = [1, 2]", 1, 1, "a picture has 'width' and 'height'"},
@@ -143,9 +149,75 @@ TEST(Face, AllMistakesAreToldAtOnceInTheirOrder) {
   EXPECT_EQ(reading.findings[4].line, 4u);
 }
 
+std::string times(std::size_t n, const std::string& text) {
+  std::string all;
+  for (std::size_t i = 0; i < n; ++i) all += text;
+  return all;
+}
+
+/// Each with as much as may be, and with one more.
+TEST(Face, LimitsAreTakenAndWhatIsBeyondIsAMistake) {
+  using namespace limits;
+  const std::string cell = "{ reading = \"a\" }, ", row = "[[row]]\ncells = [ { reading = \"a\" } ]\n";
+  const auto in_row = [](const std::string& cells) { return "[[row]]\ncells = [ " + cells + " ]\n"; };
+  const auto deep = [](std::size_t n) { return times(n, "[") + times(n, "]"); };
+  const struct {
+    std::size_t most;
+    std::function<std::string(std::size_t)> face;
+    const char* words;
+  } cases[] = {
+      {kRows, [&](std::size_t n) { return times(n, row); }, "a face has 201 of 'row'; up to 200 are taken"},
+      {kCells, [&](std::size_t n) { return in_row(times(n - 9, cell)) + in_row(times(9, cell)); },
+       "1001 cells and pins"},
+      {kPins, [](std::size_t n) { return times(n, "[[pin]]\nat = [1, 2]\nbox = [9, 9]\n"); }, "201 of 'pin'"},
+      {kTraces, [&](std::size_t n) { return in_row(times(n, "{ reading = \"a\", as = \"trace\" }, ")); }, "65 traces"},
+      {kSpans,
+       [&](std::size_t n) {
+         std::string cells;
+         for (std::size_t i = 1; i <= n; ++i) cells += fmt::format("{{ reading = \"frame.average@{} s\" }}, ", i);
+         return in_row(cells);
+       },
+       "17 different spans"},
+      {kTextCharacters, [](std::size_t n) { return "[[pin]]\nat = [1, 2]\ntext = \"" + times(n, "é") + "\""; },
+       "a text of 1001 characters; up to 1000"},
+      {kFormatNumber, [](std::size_t n) { return fmt::format("[[pin]]\nat = [1, 2]\ntext = \"{{a:{}.1f}}\"", n); },
+       "'61.1f' is too wide"},
+      {kFormatNumber, [](std::size_t n) { return fmt::format("[[pin]]\nat = [1, 2]\ntext = \"{{a:.{}f}}\"", n); },
+       "'.61f' is too wide"},
+      {kTomlBytes, [&](std::size_t n) { return row + "#" + times(n - row.size() - 1, "x"); }, "up to 256 are taken"},
+      {kTomlNesting, [&](std::size_t n) { return row + "x = " + deep(n); }, "nested deeper than 32 levels"},
+      {kTomlNesting, [&](std::size_t n) { return row + "x" + times(n, ".a") + " = 1"; },
+       "nested deeper than 32 levels"},
+      {kTomlNesting, [&](std::size_t n) { return "[x" + times(n, ".\"a\"") + "]"; }, "nested deeper than 32 levels"},
+  };
+  for (const auto& c : cases) {
+    const auto says = [&](std::size_t n) {
+      for (const Finding& finding : read_face(c.face(n)).findings) {
+        if (finding.message.find(c.words) != std::string::npos) return true;
+      }
+      return false;
+    };
+    EXPECT_FALSE(says(c.most)) << c.words;
+    EXPECT_TRUE(says(c.most + 1)) << c.words << '\n' << read_face(c.face(c.most + 1)).findings.at(0).message;
+  }
+}
+
+TEST(Face, ATextThatWouldTakeTheStackOrTheMemoryIsRefused) {
+  for (const std::string& text :
+       {"a" + times(100'000, ".a") + " = 1", times(100'000, "["), "x = " + times(100'000, "{a="),
+        "[" + times(100'000, "a.") + "a]", times(20'000, "[[row]]\n"),
+        std::string("[[pin]]\nat = [1, 2]\ntext = \"{cpu.load:.999999999f}\""),
+        std::string("[[pin]]\nat = [1, 2]\ntext = \"{clock.now:999999999%H}\"")}) {
+    EXPECT_FALSE(read_face(text).face) << text.substr(0, 40);
+    EXPECT_FALSE(read_settings(text).settings) << text.substr(0, 40);
+  }
+}
+
 TEST(Face, AFileThatCannotBeReadSaysSo) {
   const testing::Folder folder;
-  for (const auto& file : {folder / "none.toml", folder.path()}) {
+  ASSERT_EQ(::mkfifo((folder / "pipe.toml").c_str(), 0600), 0);
+  for (const std::filesystem::path& file :
+       {folder / "none.toml", folder.path(), folder / "pipe.toml", std::filesystem::path("/dev/zero")}) {
     try {
       (void)load_face(file);
       ADD_FAILURE() << file;

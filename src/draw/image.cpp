@@ -1,10 +1,13 @@
 #include <cairo.h>
 #include <fmt/format.h>
-#include <unistd.h>
 
 #include <cstring>
 #include <memory>
+#include <string>
+#include <string_view>
 
+#include "base/file.hpp"
+#include "base/png.hpp"
 #include "idlemeter/draw.hpp"
 #include "idlemeter/error.hpp"
 
@@ -27,18 +30,45 @@ Surface as_argb32(Surface from) {
   return to;
 }
 
+/// "" or what is wrong with the picture, seen before anything is decoded.
+std::string check_png(std::string_view bytes, std::size_t most_pixels) {
+  const auto size = png_size(bytes);
+  if (!size) return "it isn't a PNG";
+  const auto [width, height] = *size;
+  const bool fits = width > 0 && height > 0 && width <= limits::kPictureSide && height <= limits::kPictureSide;
+  if (fits && width * height <= most_pixels) return "";
+  return fmt::format("it has {} x {} pixels; up to {} million, and {} a side, are taken", width, height,
+                     most_pixels >> 20, limits::kPictureSide);
+}
+
+/// Hands a PNG's bytes to cairo as it asks for them.
+struct Reading {
+  std::string_view rest;
+
+  static cairo_status_t give(void* self, unsigned char* into, unsigned int size) {
+    auto& rest = static_cast<Reading*>(self)->rest;
+    if (size > rest.size()) return CAIRO_STATUS_READ_ERROR;
+    std::memcpy(into, rest.data(), size);
+    rest.remove_prefix(size);
+    return CAIRO_STATUS_SUCCESS;
+  }
+};
+
 }  // namespace
 
-Image read_png(const fs::path& file) {
-  Surface surface(cairo_image_surface_create_from_png(file.c_str()), &cairo_surface_destroy);
-  const cairo_status_t status = cairo_surface_status(surface.get());
-  if (status != CAIRO_STATUS_SUCCESS) {
-    throw Error(fmt::format("cannot read the picture ({})", cairo_status_to_string(status)), file.string(),
-                "give a PNG file");
-  }
-  surface = as_argb32(std::move(surface));
+Image decode_png(std::string_view bytes, const std::string& where, std::size_t most_pixels) {
+  const auto fail = [&](const std::string& why) {
+    throw Error(fmt::format("cannot read the picture ({})", why), where, "give a PNG file");
+  };
+  if (const std::string wrong = check_png(bytes, most_pixels); !wrong.empty()) fail(wrong);
+  Reading reading{bytes};
+  Surface surface(cairo_image_surface_create_from_png_stream(&Reading::give, &reading), &cairo_surface_destroy);
+  if (const cairo_status_t status = cairo_surface_status(surface.get()); status != CAIRO_STATUS_SUCCESS)
+    fail(cairo_status_to_string(status));
+  if (cairo_image_surface_get_format(surface.get()) != CAIRO_FORMAT_ARGB32) surface = as_argb32(std::move(surface));
   Image image(cairo_image_surface_get_width(surface.get()), cairo_image_surface_get_height(surface.get()));
   const unsigned char* data = cairo_image_surface_get_data(surface.get());
+  if (data == nullptr) fail("there is no memory for it");
   const int stride = cairo_image_surface_get_stride(surface.get());
   for (int y = 0; y < image.height; ++y) {
     std::memcpy(&image.pixels[static_cast<std::size_t>(y) * static_cast<std::size_t>(image.width)],
@@ -48,21 +78,36 @@ Image read_png(const fs::path& file) {
   return image;
 }
 
-void write_png(const Image& image, const fs::path& file) {
+Image read_png(const fs::path& file, std::size_t most_pixels) {
+  const FileBytes read = read_regular_file(file, limits::kPictureBytes * 4);
+  if (!read.problem.empty())
+    throw Error(fmt::format("cannot read the picture ({})", read.problem), file.string(), "give a PNG file");
+  return decode_png(read.bytes, file.string(), most_pixels);
+}
+
+std::string encode_png(const Image& image) {
   auto* pixels = const_cast<std::uint32_t*>(image.pixels.data());  // cairo only reads them here
   const Surface surface(
       cairo_image_surface_create_for_data(reinterpret_cast<unsigned char*>(pixels), CAIRO_FORMAT_ARGB32, image.width,
                                           image.height, image.width * static_cast<int>(sizeof(std::uint32_t))),
       &cairo_surface_destroy);
-  const fs::path half = file.string() + fmt::format(".{}.part", getpid());
-  const cairo_status_t status = cairo_surface_write_to_png(surface.get(), half.c_str());
-  std::error_code failed;
-  if (status == CAIRO_STATUS_SUCCESS) fs::rename(half, file, failed);
-  if (status == CAIRO_STATUS_SUCCESS && !failed) return;
-  fs::remove(half, failed);
-  throw Error(fmt::format("cannot write the picture ({})",
-                          status == CAIRO_STATUS_SUCCESS ? failed.message() : cairo_status_to_string(status)),
-              file.string(), "name a file in a folder that you may write to");
+  std::string bytes;
+  const auto take = [](void* into, const unsigned char* data, unsigned int size) {
+    static_cast<std::string*>(into)->append(reinterpret_cast<const char*>(data), size);
+    return CAIRO_STATUS_SUCCESS;
+  };
+  const cairo_status_t status = cairo_surface_write_to_png_stream(surface.get(), take, &bytes);
+  if (status != CAIRO_STATUS_SUCCESS)
+    throw Error(fmt::format("cannot make a PNG of {} x {} pixels ({})", image.width, image.height,
+                            cairo_status_to_string(status)));
+  return bytes;
+}
+
+void write_png(const Image& image, const fs::path& file) {
+  const std::string problem = write_whole_file(file, encode_png(image));
+  if (!problem.empty())
+    throw Error(fmt::format("cannot write the picture ({})", problem), file.string(),
+                "name a file in a folder that you may write to");
 }
 
 }  // namespace idlemeter

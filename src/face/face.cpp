@@ -3,11 +3,15 @@
 #include <algorithm>
 #include <charconv>
 #include <cmath>
+#include <set>
 #include <tuple>
+#include <unordered_set>
 
+#include "base/text.hpp"
 #include "face/face_words.hpp"
 #include "face/place_holders.hpp"
 #include "face/toml_reader.hpp"
+#include "idlemeter/limits.hpp"
 
 namespace idlemeter {
 namespace {
@@ -160,7 +164,7 @@ Row read_row(TableReader& table) {
   table.read_table("back", [&](TableReader& back) { read_back(back, row.back.emplace()); });
   table.read("gap", row.gap, 0, 400);
   table.read("rule", row.rule);
-  table.read_tables("cells", [&](TableReader& cell) { row.cells.push_back(read_cell(cell)); });
+  table.read_tables("cells", limits::kCells, [&](TableReader& cell) { row.cells.push_back(read_cell(cell)); });
   return row;
 }
 
@@ -178,6 +182,9 @@ void read_at(TableReader& table, Pin& pin) {
 void read_pin_text(TableReader& table, Pin& pin) {
   std::string text, problem;
   table.read("text", text);
+  if (characters(text) > limits::kTextCharacters)
+    return table.tell(*table.find("text"), fmt::format("a text of {} characters; up to {} are taken", characters(text),
+                                                       limits::kTextCharacters));
   if (auto pieces = text_pieces(text, problem)) {
     pin.text = std::move(*pieces);
   } else {
@@ -229,6 +236,36 @@ Pin read_pin(TableReader& table) {
   return pin;
 }
 
+/// Calls back with each cell of rows and pins.
+template <typename Take>
+void for_each_cell(const Face& face, Take take) {
+  for (const Row& row : face.rows) {
+    for (const Cell& cell : row.cells) take(cell);
+  }
+  for (const Pin& pin : face.pins) take(pin.cell);
+}
+
+/// What rows and pins may have together.
+void check_size(TableReader& table, const Face& face) {
+  std::size_t cells = 0, traces = 0;
+  std::set<std::string> spans;
+  for_each_cell(face, [&](const Cell& cell) {
+    ++cells;
+    traces += cell.as == Show::trace || cell.as == Show::text_and_trace ? 1 : 0;
+  });
+  for (const std::string& id : readings_of(face)) {
+    if (const auto statistic = frame_statistic(id); statistic && statistic->span)
+      spans.insert(to_string(*statistic->span));
+  }
+  const auto limit = [&](std::size_t count, const char* what, std::size_t most) {
+    if (count > most)
+      table.tell(table.table(), fmt::format("a face with {} {}; up to {} are taken", count, what, most));
+  };
+  limit(cells, "cells and pins", limits::kCells);
+  limit(traces, "traces", limits::kTraces);
+  limit(spans.size(), "different spans", limits::kSpans);
+}
+
 Face read_face_table(TableReader& table) {
   Face face;
   table.read("name", face.name);
@@ -246,9 +283,10 @@ Face read_face_table(TableReader& table) {
   face.span = span.value_or(face.span);
   table.read_word("palette", face.palette, kPalettes);
   table.read_table("colors", [&](TableReader& colors) { read_colors(colors, face.colors); });
-  table.read_tables("row", [&](TableReader& row) { face.rows.push_back(read_row(row)); });
-  table.read_tables("pin", [&](TableReader& pin) { face.pins.push_back(read_pin(pin)); });
+  table.read_tables("row", limits::kRows, [&](TableReader& row) { face.rows.push_back(read_row(row)); });
+  table.read_tables("pin", limits::kPins, [&](TableReader& pin) { face.pins.push_back(read_pin(pin)); });
   table.done();
+  check_size(table, face);
   return face;
 }
 
@@ -299,8 +337,9 @@ std::string spanned(const std::string& id, const std::optional<Span>& of_cell, c
 
 std::vector<std::string> readings_of(const Face& face) {
   std::vector<std::string> ids;
+  std::unordered_set<std::string> seen;
   const auto add = [&](const std::string& id) {
-    if (!id.empty() && std::find(ids.begin(), ids.end(), id) == ids.end()) ids.push_back(id);
+    if (!id.empty() && seen.insert(id).second) ids.push_back(id);
   };
   for (const Row& row : face.rows) {
     for (const Cell& cell : row.cells) add(spanned(cell.reading, cell.span, face));

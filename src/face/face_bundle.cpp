@@ -3,40 +3,38 @@
 #include <archive_entry.h>
 
 #include <algorithm>
-#include <fstream>
-#include <iterator>
 #include <map>
 #include <memory>
 
+#include "base/file.hpp"
+#include "base/png.hpp"
 #include "face/toml_reader.hpp"
 #include "idlemeter/error.hpp"
 #include "idlemeter/face_files.hpp"
+#include "idlemeter/limits.hpp"
 
 namespace idlemeter {
 namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::size_t kLargestPart = 16u << 20, kLargestBundle = 64u << 20, kMostParts = 65;
-constexpr std::uint32_t kLargestSide = 8192;
+constexpr std::size_t kLargestPart = limits::kPictureBytes, kLargestBundle = 64u << 20, kMostParts = 65;
 constexpr const char* kFaceName = "face.toml";
 
 using Parts = std::map<std::string, std::string>;  // name -> content
 
-std::uint32_t big_endian(std::string_view bytes) {
-  std::uint32_t number = 0;
-  for (char byte : bytes.substr(0, 4)) number = number << 8 | static_cast<unsigned char>(byte);
-  return number;
-}
-
-/// By its signature and its first chunk (PNG 1.2, 5.2 and 11.2.2), so that no decoder sees what is none.
-void check_png(std::string_view content, const std::string& where) {
-  if (!content.starts_with("\x89PNG\r\n\x1a\n") || content.size() < 33 || content.substr(12, 4) != "IHDR")
-    throw Error("is no PNG", where, "a face shows PNG pictures");
-  const std::uint32_t width = big_endian(content.substr(16)), height = big_endian(content.substr(20));
-  if (width == 0 || height == 0 || width > kLargestSide || height > kLargestSide)
+/// Counts a picture's pixels; so that no decoder sees what isn't a picture, or is too large.
+void check_png(std::string_view content, const std::string& where, std::size_t& pixels) {
+  const auto size = png_size(content);
+  if (!size) throw Error("isn't a PNG", where, "a face shows PNG pictures");
+  const auto [width, height] = *size;
+  if (width == 0 || height == 0 || width > limits::kPictureSide || height > limits::kPictureSide)
     throw Error(fmt::format("has {} x {} pixels", width, height), where,
-                fmt::format("up to {} a side are taken", kLargestSide));
+                fmt::format("up to {} a side are taken", limits::kPictureSide));
+  pixels += width * height;
+  if (pixels > limits::kFacePicturePixels)
+    throw Error(fmt::format("has {} x {} pixels, too many", width, height), where,
+                fmt::format("a face's pictures have up to {} million together", limits::kFacePicturePixels >> 20));
 }
 
 /// "art/fuel.png": down from a folder, nowhere else.
@@ -49,13 +47,11 @@ bool stays_inside(const std::string& name) {
 }
 
 std::string read_part(const fs::path& file) {
-  std::error_code failed;
-  const auto size = fs::is_regular_file(file, failed) ? fs::file_size(file, failed) : 0;
-  std::ifstream stream(file, std::ios::binary);
-  if (failed || !stream || !fs::is_regular_file(file))
-    throw Error("cannot read the picture", file.string(), "put it beside the face, or take it out of the face");
-  if (size > kLargestPart) throw Error("is larger than 16 MiB", file.string(), "make it smaller");
-  return {std::istreambuf_iterator<char>(stream), std::istreambuf_iterator<char>()};
+  FileBytes read = read_regular_file(file, limits::kPictureBytes);
+  if (!read.problem.empty())
+    throw Error(fmt::format("cannot read the picture ({})", read.problem), file.string(),
+                "put it beside the face, or take it out of the face");
+  return std::move(read.bytes);
 }
 
 void write_part(archive* zip, const std::string& name, const std::string& content, const std::string& where) {
@@ -121,11 +117,12 @@ void check_parts(const Parts& parts, const fs::path& bundle) {
   for (const std::string& picture : pictures) {
     if (!parts.contains(picture)) throw Error(fmt::format("the face shows '{}', which isn't in it", picture), where);
   }
+  std::size_t pixels = 0;
   for (const auto& [name, content] : parts) {
     if (name == kFaceName) continue;
     if (std::find(pictures.begin(), pictures.end(), name) == pictures.end())
       throw Error(fmt::format("'{}' in it is nothing that the face shows", name), where, "nothing was unpacked");
-    check_png(content, (bundle / name).string());
+    check_png(content, (bundle / name).string(), pixels);
   }
 }
 
@@ -136,25 +133,28 @@ void pack_face(const fs::path& face_file, const fs::path& bundle) {
     throw Error("is there already", bundle.string(), "name another file, or remove this one first");
   const Face face = load_face(face_file);
   Parts parts = {{kFaceName, read_toml_file(face_file, "face")}};
+  std::size_t pixels = 0;
   for (const std::string& picture : pictures_of(face)) {
     const fs::path file = face_file.parent_path() / picture;
-    check_png(parts.emplace(picture, read_part(file)).first->second, file.string());
+    check_png(parts.emplace(picture, read_part(file)).first->second, file.string(), pixels);
   }
   if (parts.size() > kMostParts) throw Error("shows more than 64 pictures", face_file.string());
-  const fs::path half = bundle.string() + ".part";
+  std::string bytes;
   const std::unique_ptr<archive, int (*)(archive*)> zip(archive_write_new(), &archive_write_free);
   archive_write_set_format_zip(zip.get());
-  try {
-    if (archive_write_open_filename(zip.get(), half.c_str()) != ARCHIVE_OK)
-      throw Error("cannot write the bundle", bundle.string(), "name a file in a folder that you may write to");
-    for (const auto& [name, content] : parts) write_part(zip.get(), name, content, bundle.string());
-    if (archive_write_close(zip.get()) != ARCHIVE_OK) throw Error("cannot write the bundle", bundle.string());
-    fs::rename(half, bundle);
-  } catch (...) {
-    std::error_code failed;
-    fs::remove(half, failed);
-    throw;
-  }
+  const auto take = [](archive*, void* into, const void* data, std::size_t size) {
+    static_cast<std::string*>(into)->append(static_cast<const char*>(data), size);
+    return static_cast<la_ssize_t>(size);
+  };
+  const auto fail = [&](const std::string& why) {
+    throw Error(fmt::format("cannot write the bundle ({})", why), bundle.string(),
+                "name a file in a folder that you may write to");
+  };
+  if (archive_write_open(zip.get(), &bytes, nullptr, take, nullptr) != ARCHIVE_OK)
+    fail(archive_error_string(zip.get()));
+  for (const auto& [name, content] : parts) write_part(zip.get(), name, content, bundle.string());
+  if (archive_write_close(zip.get()) != ARCHIVE_OK) fail(archive_error_string(zip.get()));
+  if (const std::string problem = write_whole_file(bundle, bytes); !problem.empty()) fail(problem);
 }
 
 fs::path unpack_face(const fs::path& bundle, std::string_view name, const fs::path& folder) {

@@ -1,15 +1,15 @@
 #include "idlemeter/face_files.hpp"
 
 #include <fnmatch.h>
-#include <unistd.h>
 
 #include <algorithm>
 #include <cstdlib>
-#include <fstream>
 #include <nlohmann/json.hpp>
 
+#include "base/file.hpp"
 #include "face/toml_text.hpp"
 #include "idlemeter/error.hpp"
+#include "idlemeter/limits.hpp"
 #include "readings/user_folder.hpp"
 
 namespace idlemeter {
@@ -28,8 +28,8 @@ std::string past_name(const fs::path& file) {
 }
 
 nlohmann::json read_past(const fs::path& file) {
-  std::ifstream stream(file);
-  auto past = nlohmann::json::parse(stream, nullptr, false);
+  constexpr std::size_t kMostBytes = kMostKept * 2 * limits::kTomlBytes;
+  auto past = nlohmann::json::parse(read_regular_file(file, kMostBytes).bytes, nullptr, false);
   const bool right = past.is_object() && past.value("undo", nlohmann::json()).is_array() &&
                      past.value("redo", nlohmann::json()).is_array();
   return right ? past : nlohmann::json{{"undo", nlohmann::json::array()}, {"redo", nlohmann::json::array()}};
@@ -114,23 +114,12 @@ std::vector<std::string> pictures_of(const Face& face) {
   return pictures;
 }
 
-void replace_file(const fs::path& named, std::string_view content) {
+void replace_file(const fs::path& file, std::string_view content) {
   std::error_code failed;
-  const fs::path file = fs::is_symlink(named, failed) ? fs::weakly_canonical(named) : named;
   if (file.has_parent_path()) fs::create_directories(file.parent_path(), failed);
-  const fs::path half = file.string() + fmt::format(".{}.part", ::getpid());
-  std::ofstream stream(half, std::ios::binary);
-  stream.write(content.data(), static_cast<std::streamsize>(content.size()));
-  stream.close();
-  if (stream) {
-    if (const auto status = fs::status(file, failed); fs::exists(status))
-      fs::permissions(half, status.permissions(), failed);
-    failed.clear();
-    fs::rename(half, file, failed);
-    if (!failed) return;
-  }
-  fs::remove(half, failed);
-  throw Error("cannot write the file", file.string(), "name one in a folder that you may write to");
+  if (const std::string problem = write_whole_file(file, content); !problem.empty())
+    throw Error(fmt::format("cannot write the file ({})", problem), file.string(),
+                "name one in a folder that you may write to");
 }
 
 FaceFile::FaceFile(fs::path file, fs::path past) : file_(std::move(file)), past_(std::move(past)) {

@@ -4,21 +4,35 @@
 #include <fmt/format.h>
 
 #include <chrono>
+#include <cstdint>
+
+#include "idlemeter/limits.hpp"
 
 namespace idlemeter {
 namespace {
 
 constexpr const char* kMissing = "–";
 
+/// Whether every number in it, its width and its precision, is one that a text can have.
+bool has_small_numbers(std::string_view format) {
+  std::uint64_t number = 0;
+  for (char c : format) {
+    number = c >= '0' && c <= '9' ? number * 10 + static_cast<std::uint64_t>(c - '0') : 0;
+    if (number > limits::kFormatNumber) return false;
+  }
+  return true;
+}
+
 /// Formats on a trial value tell whether a format is one.
 bool is_format(const std::string& format) {
+  if (!has_small_numbers(format) || format.find_first_of("{}") != std::string::npos) return false;
   try {
     if (format.find('%') != std::string::npos) {
       (void)fmt::format(fmt::runtime("{:" + format + "}"), fmt::localtime(std::time_t{0}));
     } else {
       (void)fmt::format(fmt::runtime("{:" + format + "}"), 1.5);
     }
-    return format.find_first_of("{}") == std::string::npos;
+    return true;
   } catch (const fmt::format_error&) {
     return false;
   }
@@ -66,7 +80,9 @@ std::optional<std::vector<TextPiece>> text_pieces(std::string_view text, std::st
       return std::nullopt;
     }
     if (!is_format(format)) {
-      problem = fmt::format("'{}' is no format; write it like .0f for a number or %H:%M for the time", format);
+      problem = has_small_numbers(format)
+                    ? fmt::format("'{}' isn't a format; write it like .0f for a number or %H:%M for the time", format)
+                    : fmt::format("'{}' is too wide; width and precision go up to {}", format, limits::kFormatNumber);
       return std::nullopt;
     }
     end_literal();

@@ -3,24 +3,30 @@
 #include <fmt/ranges.h>
 
 #include <algorithm>
-#include <fstream>
-#include <iterator>
 
+#include "base/file.hpp"
 #include "base/text.hpp"
 #include "idlemeter/error.hpp"
+#include "idlemeter/limits.hpp"
 
 namespace idlemeter {
 
 std::string read_toml_file(const std::filesystem::path& file, std::string_view what) {
-  std::ifstream stream(file, std::ios::binary);
-  if (std::filesystem::is_directory(file) || !stream)
-    throw Error(fmt::format("cannot read the {}", what), file.string(), "name a TOML file");
-  return {std::istreambuf_iterator<char>(stream), std::istreambuf_iterator<char>()};
+  FileBytes read = read_regular_file(file, limits::kTomlBytes);
+  if (!read.problem.empty())
+    throw Error(fmt::format("cannot read the {} ({})", what, read.problem), file.string(), "name a TOML file");
+  return std::move(read.bytes);
 }
 
 void throw_findings(const Findings& findings, const std::filesystem::path& file) {
   std::string all;
-  for (const Finding& finding : findings) all += (all.empty() ? "" : "\n") + to_string(finding, file.string());
+  for (const Finding& finding : findings) {
+    if (&finding - findings.data() == limits::kFindings) {
+      all += fmt::format("\n{}: … and {} more", file.string(), findings.size() - limits::kFindings);
+      break;
+    }
+    all += (all.empty() ? "" : "\n") + to_string(finding, file.string());
+  }
   throw Error(all);
 }
 
@@ -63,19 +69,43 @@ bool begins_string(std::string_view text, std::size_t quote) {
 
 struct Stray {
   std::size_t place;
-  const char* message;
+  std::string message;
+};
+
+/// Counts how deep a text nests: toml++ calls itself for each bracket, and for each dot of a key when the table goes.
+class Nesting {
+ public:
+  /// Takes the next character outside of quotes and comments; false if the text is deeper than it may be there.
+  bool take(char c) {
+    if (c == '[' || c == '{') ++brackets_;
+    if ((c == ']' || c == '}') && brackets_ > 0) --brackets_;
+    if (c == '.') ++dots_;
+    if (std::string_view("\n=,[{").find(c) != std::string_view::npos) dots_ = 0;
+    if (c == '\n' && at_header_) brackets_ = 0;  // a header that isn't closed is a mistake of its own
+    if (c == '[' && line_is_empty_) at_header_ = true;
+    if (c == '\n') at_header_ = false;
+    line_is_empty_ = c == '\n' || (line_is_empty_ && (c == ' ' || c == '\t'));
+    return brackets_ <= limits::kTomlNesting && dots_ <= limits::kTomlNesting;
+  }
+
+ private:
+  std::size_t brackets_ = 0, dots_ = 0;
+  bool line_is_empty_ = true, at_header_ = false;
 };
 
 /// The first byte beyond ASCII outside of quotes and comments, where TOML 1.0 has none, or where toml++ 3.3 takes it
 /// for white space: it has undefined behaviour on some of them (is_non_ascii_horizontal_whitespace), so that it never
-/// gets to see one. Empty where there is none; toml++ tells of a text that ends within quotes.
+/// gets to see one; or the place where the text nests too deep. Empty if there is none; toml++ tells of a text that
+/// ends within quotes.
 std::optional<Stray> stray_character(std::string_view text) {
   constexpr const char* kBare =
       "a character that TOML takes only in quotes or behind #; quote the text, like label = \"Höhe\"";
   constexpr const char* kBehind = "a letter beyond ASCII can't follow a \\ here; write the text on one line, or \\\\";
+  Nesting nesting;
   for (std::size_t i = text.starts_with("\xEF\xBB\xBF") ? 3 : 0; i < text.size();) {
     const char c = text[i];
     if (static_cast<unsigned char>(c) >= 0x80) return Stray{i, kBare};
+    if (!nesting.take(c)) return Stray{i, fmt::format("nested deeper than {} levels", limits::kTomlNesting)};
     if (c == '#') {
       i = std::min(text.find('\n', i), text.size());
     } else if ((c == '"' || c == '\'') && begins_string(text, i)) {
@@ -104,6 +134,12 @@ Finding finding_at(std::string_view text, std::size_t place, std::string message
 }  // namespace
 
 std::optional<toml::table> parse_toml(std::string_view text, Findings& findings) {
+  if (text.size() > limits::kTomlBytes) {
+    findings.push_back(
+        {Finding::Severity::error, 1, 1,
+         fmt::format("the text has {} KiB; up to {} are taken", (text.size() + 1023) >> 10, limits::kTomlBytes >> 10)});
+    return std::nullopt;
+  }
   if (const auto stray = stray_character(text)) {
     findings.push_back(finding_at(text, stray->place, stray->message));
     return std::nullopt;
@@ -236,10 +272,15 @@ void TableReader::read_table(std::string_view key, const std::function<void(Tabl
   inner.done();
 }
 
-void TableReader::read_tables(std::string_view key, const std::function<void(TableReader&)>& reader) {
+void TableReader::read_tables(std::string_view key, std::size_t most, const std::function<void(TableReader&)>& reader) {
   const toml::node* node = find(key);
   if (node == nullptr) return;
   if (!node->is_array()) return wrong_kind(key, *node, "an array of tables");
+  if (node->as_array()->size() > most) {
+    const toml::node& first_beyond = *node->as_array()->get(most);
+    return tell(first_beyond,
+                fmt::format("{} has {} of '{}'; up to {} are taken", what_, node->as_array()->size(), key, most));
+  }
   for (const toml::node& element : *node->as_array()) {
     if (!element.is_table()) {
       tell(element, fmt::format("each of '{}' is a table, not {}", key, kind_name(element.type())));

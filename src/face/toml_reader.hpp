@@ -80,8 +80,8 @@ class TableReader {
   /// Reads what is under the key with `reader(table, what)` where it is a table.
   void read_table(std::string_view key, const std::function<void(TableReader&)>& reader);
 
-  /// The same for each table of an array, in order.
-  void read_tables(std::string_view key, const std::function<void(TableReader&)>& reader);
+  /// The same for each table of an array, in order. An array of more than `most` is a finding, and isn't read.
+  void read_tables(std::string_view key, std::size_t most, const std::function<void(TableReader&)>& reader);
 
   /// Tells of every key that nobody has asked for.
   void done();

@@ -8,6 +8,7 @@
 #include <cmath>
 
 #include "idlemeter/error.hpp"
+#include "readings/nearest.hpp"
 
 namespace idlemeter {
 namespace {
@@ -62,9 +63,15 @@ struct Formula::State {
     return length;
   }
 
-  /// A word with a dot is a reading; any other is left to muParser: a function or a constant.
+  /// A word with a dot is a reading; any other has to be a function or a constant of muParser's. Throws Error if not.
   std::string plain_name(const std::string& word) {
-    if (word.find('.') == std::string::npos) return word;
+    if (word.find('.') == std::string::npos) {
+      if (parser.GetFunDef().contains(word) || parser.GetConst().contains(word)) return word;
+      std::vector<std::string_view> known;
+      for (const auto& [name, function] : parser.GetFunDef()) known.push_back(name);
+      throw Error(fmt::format("cannot read the formula '{}': '{}' is neither a reading nor a function{}", text, word,
+                              did_you_mean(word, known)));
+    }
     auto known = std::find(ids.begin(), ids.end(), word);
     if (known == ids.end()) known = ids.insert(ids.end(), word);
     return fmt::format("v{}", known - ids.begin());

@@ -7,6 +7,7 @@
 
 #include "face/toml_reader.hpp"
 #include "idlemeter/error.hpp"
+#include "idlemeter/limits.hpp"
 #include "readings/formula.hpp"
 #include "readings/user_folder.hpp"
 
@@ -148,7 +149,7 @@ bool is_id(std::string_view text) {
          });
 }
 
-ReadingInfo read_info(TableReader& table) {
+ReadingInfo read_info(TableReader& table, const Settings& settings) {
   ReadingInfo info;
   table.read("id", info.id);
   table.read("title", info.title);
@@ -174,12 +175,16 @@ ReadingInfo read_info(TableReader& table) {
     table.tell(*id,
                fmt::format("'{}' is no id; it is words of a-z, 0-9 and _ with dots between, like \"own.efficiency\"",
                            info.id));
+  const auto has_id = [&](const auto& other) { return other.info.id == info.id; };
+  const bool taken = std::any_of(settings.computed.begin(), settings.computed.end(), has_id) ||
+                     std::any_of(settings.commands.begin(), settings.commands.end(), has_id);
+  if (id != nullptr && taken) table.tell(*id, fmt::format("there are two readings '{}'; give one another id", info.id));
   return info;
 }
 
 void read_computed(TableReader& table, Settings& settings) {
   ComputedReading reading;
-  reading.info = read_info(table);
+  reading.info = read_info(table, settings);
   table.read("formula", reading.formula);
   table.read("of", reading.of);
   table.read_word("take", reading.take, kTakes);
@@ -223,7 +228,7 @@ std::vector<std::string> read_words(TableReader& table) {
 
 void read_command(TableReader& table, Settings& settings) {
   CommandReading reading;
-  reading.info = read_info(table);
+  reading.info = read_info(table, settings);
   table.read("text", reading.info.text);
   reading.command = read_words(table);
   read_duration(table, "every", reading.every, kShortestPace, kLongestPace);
@@ -252,11 +257,11 @@ SettingsReading read_settings(std::string_view toml) {
     read_duration(table, "pace", settings.pace, kShortestPace, kLongestPace);
     read_paces(table, settings);
     read_facts(root, table, settings);
-    table.read_tables("computed", [&](TableReader& one) { read_computed(one, settings); });
-    table.read_tables("command", [&](TableReader& one) { read_command(one, settings); });
+    table.read_tables("computed", limits::kOwnReadings, [&](TableReader& one) { read_computed(one, settings); });
+    table.read_tables("command", limits::kOwnReadings, [&](TableReader& one) { read_command(one, settings); });
     table.read_table("feed", [&](TableReader& feed) { read_feed(feed, settings); });
     table.read("face", settings.face);
-    table.read_tables("game", [&](TableReader& one) { read_game(one, settings); });
+    table.read_tables("game", limits::kCells, [&](TableReader& one) { read_game(one, settings); });
     table.read_table("keys", [&](TableReader& keys) { read_keys(keys, settings.keys); });
     table.done();
     if (reading.findings.empty()) reading.settings = std::move(settings);
