@@ -41,6 +41,7 @@ pid_t start(std::vector<std::string> words, std::vector<std::string> variables, 
   posix_spawnattr_init(&attributes);
   sigset_t none, usual = passed_signals();
   sigemptyset(&none);
+  sigaddset(&usual, SIGPIPE);
   posix_spawnattr_setsigmask(&attributes, &none);
   posix_spawnattr_setsigdefault(&attributes, &usual);
   posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETSIGDEF);

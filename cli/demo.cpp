@@ -8,6 +8,7 @@
 #include "idlemeter/draw.hpp"
 #include "idlemeter/error.hpp"
 #include "idlemeter/face_files.hpp"
+#include "output.hpp"
 #include "picture.hpp"
 #include "run_tables.hpp"
 #include "session.hpp"
@@ -47,20 +48,20 @@ int demo(const Options& options) {
   std::error_code failed;
   fs::create_directories(folder, failed);
   if (failed) throw Error("cannot make the folder: " + failed.message(), folder.string(), "name another with --folder");
-  fmt::print("Playing two laps of Tidepool Rally on Bramble, a simulated machine, on a virtual clock …\n\n");
+  print("Playing two laps of Tidepool Rally on Bramble, a simulated machine, on a virtual clock …\n\n");
   if (!fs::exists(face)) replace_file(face, kDemoFace);  // the user may have begun to change it
   Store store(file);
   const std::int64_t ultra = record(store, folder, "Ultra", face, picture);
   const std::int64_t high = record(store, folder, "High", face, {});
-  fmt::print("{}\n", comparison_table({figures_of(store, ultra), figures_of(store, high)}, Readings::main));
-  fmt::print(
+  print("{}\n", comparison_table({figures_of(store, ultra), figures_of(store, high)}, Readings::main));
+  print(
       "What is where:\n"
       "  {:<32}  the overlay over the game's picture\n"
       "  {:<32}  the face that it was drawn from: change it\n"
       "  {:<32}  the store with both runs\n"
       "  {:<32}  the machine's /proc and /sys, which its readings were taken from\n\n",
       picture.string(), face.string(), file.string(), (folder / "machine").string());
-  fmt::print(
+  print(
       "What to try next:\n"
       "  {:<72}  what this machine measures\n"
       "  {:<72}  what the simulated one does\n"

@@ -9,6 +9,7 @@
 #include "idlemeter/draw.hpp"
 #include "idlemeter/starters.hpp"
 #include "named_face.hpp"
+#include "output.hpp"
 #include "table.hpp"
 #include "values.hpp"
 
@@ -26,8 +27,8 @@ int check(const CheckOptions& options) {
   Values values(options.values, readings_of(face));
   Painter painter;
   const auto findings = check_face(face, values.next(0), painter);
-  for (const Finding& finding : findings) fmt::print("{}\n", to_string(finding, options.face));
-  fmt::print(
+  for (const Finding& finding : findings) print("{}\n", to_string(finding, options.face));
+  print(
       "{}: {}\n", options.face,
       findings.empty() ? "all is well" : fmt::format("{} warning{}", findings.size(), findings.size() == 1 ? "" : "s"));
   return 0;
@@ -36,7 +37,7 @@ int check(const CheckOptions& options) {
 int list_starters() {
   Table table({Table::Align::left, Table::Align::left});
   for (const Starter& starter : starters()) table.add({std::string(starter.name), std::string(starter.purpose)});
-  fmt::print("{}", table.text());
+  print("{}", table.text());
   return 0;
 }
 
@@ -58,7 +59,7 @@ void add_face(CLI::App& app, Action& action) {
 
   face->add_subcommand("schema", "Print the JSON Schema of face files, for editors")->callback([&action] {
     action = [] {
-      fmt::print("{}", kFaceSchema);
+      write_raw(kFaceSchema);
       return 0;
     };
   });

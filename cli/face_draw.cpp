@@ -3,13 +3,13 @@
 
 #include <chrono>
 #include <memory>
-#include <thread>
 
 #include "face.hpp"
 #include "idlemeter/draw.hpp"
 #include "idlemeter/error.hpp"
 #include "idlemeter/run_moment.hpp"
 #include "named_face.hpp"
+#include "output.hpp"
 #include "picture.hpp"
 #include "terminal.hpp"
 #include "values.hpp"
@@ -59,8 +59,7 @@ void warn_of_unknown(const Face& face, const Snapshot& values) {
   for (const std::string& id : readings_of(face)) {
     if (values.find(id).info != nullptr) continue;
     const auto near = nearest_ids(id, values);
-    fmt::print(stderr, "idlemeter: warning: no reading '{}' here{}\n", id,
-               near.empty() ? "" : "; nearest: " + near.front());
+    complain("idlemeter: warning: no reading '{}' here{}\n", id, near.empty() ? "" : "; nearest: " + near.front());
   }
 }
 
@@ -71,17 +70,17 @@ void warn_of_pictures(const Scene& scene) {
     try {
       if (picture != nullptr) (void)read_png(picture->file);
     } catch (const Error& error) {
-      fmt::print(stderr, "idlemeter: warning: {}\n", error.what());
+      complain("idlemeter: warning: {}\n", error.what());
     }
   }
 }
 
 void warn_of_size(const Rect& b, const Image& image) {
   if (b.x >= 0 && b.y >= 0 && b.x + b.width <= image.width && b.y + b.height <= image.height) return;
-  fmt::print(stderr,
-             "idlemeter: warning: the face needs {:.0f}x{:.0f} pixels at ({:.0f}, {:.0f}), more than the picture of "
-             "{}x{} has there\n",
-             b.width, b.height, b.x, b.y, image.width, image.height);
+  complain(
+      "idlemeter: warning: the face needs {:.0f}x{:.0f} pixels at ({:.0f}, {:.0f}), more than the picture of "
+      "{}x{} has there\n",
+      b.width, b.height, b.x, b.y, image.width, image.height);
 }
 
 /// Where the values of a preview come from: this machine, the simulated one, or a run that was recorded.
@@ -117,8 +116,9 @@ class Preview {
     if (!options_.picture.empty()) return draw(face, name, values, history);
     const int width = static_cast<int>(std::min<std::size_t>(terminal_width(), 100));
     const std::string text = to_terminal(face, values, history, {width, options_.colors});
-    fmt::print("{}{}", options_.watch && terminal_height() > 0 ? kClearScreen : "", text);
-    std::fflush(stdout);
+    if (options_.watch && terminal_height() > 0) write_raw(kClearScreen);
+    write_raw(text);
+    flush_output();
     if (!options_.watch) warn_of_unknown(face, values);
   }
 
@@ -130,9 +130,8 @@ class Preview {
     warn_of_size(scene.bounds, image);
     painter_.draw(scene, image);
     write_png(image, options_.picture);
-    fmt::print("{}: '{}' at {}x{}\n", options_.picture, face.name.empty() ? name : face.name, image.width,
-               image.height);
-    std::fflush(stdout);
+    print("{}: '{}' at {}x{}\n", options_.picture, face.name.empty() ? name : face.name, image.width, image.height);
+    flush_output();
   }
 
   const DrawOptions& options_;
@@ -158,7 +157,7 @@ void watch(const DrawOptions& options, const NamedFace& named, Face face, Previe
   const bool alive = options.picture.empty() && options.run == 0 && terminal_height() > 0;
   FileState seen = state_of(named.file());
   bool broken = false;
-  for (auto drawn = Clock::now(); !stopped(); std::this_thread::sleep_for(std::chrono::milliseconds(50))) {
+  for (auto drawn = Clock::now(); !stopped(); rest(std::chrono::milliseconds(50))) {
     const FileState now = state_of(named.file());
     const bool saved = now != seen;
     if (!saved && (!alive || broken || Clock::now() - drawn < std::chrono::milliseconds(500))) continue;
@@ -170,7 +169,7 @@ void watch(const DrawOptions& options, const NamedFace& named, Face face, Previe
       broken = false;
     } catch (const Error& error) {
       broken = true;
-      fmt::print(stderr, "{}\nidlemeter: what was drawn before stays\n", error.what());
+      complain("{}\nidlemeter: what was drawn before stays\n", error.what());
     }
   }
 }

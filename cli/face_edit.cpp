@@ -10,6 +10,7 @@
 #include "idlemeter/face_files.hpp"
 #include "idlemeter/face_text.hpp"
 #include "named_face.hpp"
+#include "output.hpp"
 #include "table.hpp"
 
 namespace idlemeter::cli {
@@ -42,10 +43,10 @@ void print_difference(const std::string& file, const std::string& before, const 
   while (same < least && old_lines[same] == new_lines[same]) ++same;
   while (behind < least - same && old_lines[old_lines.size() - 1 - behind] == new_lines[new_lines.size() - 1 - behind])
     ++behind;
-  if (same == least && old_lines.size() == new_lines.size()) return fmt::print("{}: nothing to change\n", file);
-  fmt::print("{}:{}\n", file, same + 1);
-  for (std::size_t i = same; i + behind < old_lines.size(); ++i) fmt::print("- {}\n", old_lines[i]);
-  for (std::size_t i = same; i + behind < new_lines.size(); ++i) fmt::print("+ {}\n", new_lines[i]);
+  if (same == least && old_lines.size() == new_lines.size()) return print("{}: nothing to change\n", file);
+  print("{}:{}\n", file, same + 1);
+  for (std::size_t i = same; i + behind < old_lines.size(); ++i) print("- {}\n", old_lines[i]);
+  for (std::size_t i = same; i + behind < new_lines.size(); ++i) print("+ {}\n", new_lines[i]);
 }
 
 std::filesystem::path own_file(const std::string& face) {
@@ -159,7 +160,7 @@ int show(const EditOptions& options) {
     const Pin& pin = face.pins[i];
     table.add({fmt::format("pin:{}", i + 1), pin.cell.reading, fmt::format("at {}, {}  {}", pin.x, pin.y, about(pin))});
   }
-  fmt::print("{}", table.text());
+  print("{}", table.text());
   return 0;
 }
 

@@ -9,6 +9,7 @@
 #include "idlemeter/face_files.hpp"
 #include "idlemeter/starters.hpp"
 #include "named_face.hpp"
+#include "output.hpp"
 #include "readings/nearest.hpp"
 #include "table.hpp"
 #include "values.hpp"
@@ -32,7 +33,7 @@ int make(const KeepOptions& options) {
   const auto face = read_face(starter->toml).face;
   const fs::path file = new_face_file(options.name, face && !pictures_of(*face).empty());
   write_starter(*starter, file);
-  fmt::print(
+  print(
       "{}: a face to change as you like, begun from '{}'\nSee it with: idlemeter face draw {} --rig --ground day -o "
       "face.png\n",
       file.string(), starter->name, options.name);
@@ -54,7 +55,7 @@ int list(const KeepOptions& options) {
   }
   for (const Starter& starter : starters())
     table.add({std::string(starter.name), "starter: " + std::string(starter.purpose)});
-  fmt::print("{}", table.text());
+  print("{}", table.text());
   return 0;
 }
 
@@ -73,9 +74,8 @@ int copy(const KeepOptions& options) {
     fs::create_directories((to.parent_path() / picture).parent_path());
     fs::copy_file(from.file().parent_path() / picture, to.parent_path() / picture);
   }
-  fmt::print(
-      "{}: a copy of '{}'{}\n", to.string(), options.face,
-      pictures.empty() ? "" : fmt::format(" and its {} picture{}", pictures.size(), pictures.size() == 1 ? "" : "s"));
+  print("{}: a copy of '{}'{}\n", to.string(), options.face,
+        pictures.empty() ? "" : fmt::format(" and its {} picture{}", pictures.size(), pictures.size() == 1 ? "" : "s"));
   return 0;
 }
 
@@ -87,9 +87,9 @@ int use(const KeepOptions& options) {
   std::string text;
   if (std::ifstream stream(file); stream) text.assign(std::istreambuf_iterator<char>(stream), {});
   replace_file(file, with_face_chosen(text, options.face, options.program));
-  fmt::print("{}: {} now get '{}'\n", file.string(),
-             options.program.empty() ? "games without a rule" : fmt::format("games that fit '{}'", options.program),
-             options.face);
+  print("{}: {} now get '{}'\n", file.string(),
+        options.program.empty() ? "games without a rule" : fmt::format("games that fit '{}'", options.program),
+        options.face);
   return 0;
 }
 
@@ -97,12 +97,11 @@ int which(const KeepOptions& options) {
   const Settings settings = settings_in(options.settings_file());
   const auto chosen = face_for(settings, options.program);
   if (!chosen) {
-    fmt::print("benchmark  (a starter: no rule fits '{}', and the settings have no default)\n", options.program);
+    print("benchmark  (a starter: no rule fits '{}', and the settings have no default)\n", options.program);
   } else if (chosen->rule) {
-    fmt::print("{}  (rule {}: program = \"{}\")\n", chosen->face, *chosen->rule + 1,
-               settings.games[*chosen->rule].program);
+    print("{}  (rule {}: program = \"{}\")\n", chosen->face, *chosen->rule + 1, settings.games[*chosen->rule].program);
   } else {
-    fmt::print("{}  (the default: no rule fits '{}')\n", chosen->face, options.program);
+    print("{}  (the default: no rule fits '{}')\n", chosen->face, options.program);
   }
   return 0;
 }
@@ -111,8 +110,8 @@ int pack(const KeepOptions& options) {
   const NamedFace from(options.face);
   const fs::path bundle = options.bundle.empty() ? fs::path(options.face).stem().string() + ".zip" : options.bundle;
   pack_face(from.file(), bundle);
-  fmt::print("{}: '{}' with its pictures; 'idlemeter face unpack {}' takes it in\n", bundle.string(), options.face,
-             bundle.filename().string());
+  print("{}: '{}' with its pictures; 'idlemeter face unpack {}' takes it in\n", bundle.string(), options.face,
+        bundle.filename().string());
   return 0;
 }
 
@@ -121,7 +120,7 @@ int unpack(const KeepOptions& options) {
   const std::string name = options.name.empty() ? fs::path(options.bundle).stem().string() : options.name;
   const fs::path file = unpack_face(options.bundle, name, usual_faces_folder());
   const Face face = load_face(file);
-  fmt::print("{}: kept as '{}'\n", file.string(), name);
+  print("{}: kept as '{}'\n", file.string(), name);
   Values values(options.values, readings_of(face));
   const Snapshot now = values.next(0);
   Table table({Table::Align::left, Table::Align::left});
@@ -131,7 +130,7 @@ int unpack(const KeepOptions& options) {
     table.add({id, near.empty() ? "" : "nearest here: " + near.front()});
   }
   if (const std::string missing = table.text("  "); !missing.empty())
-    fmt::print("This machine doesn't have these; they show as –:\n{}", missing);
+    print("This machine doesn't have these; they show as –:\n{}", missing);
   return 0;
 }
 

@@ -1,13 +1,17 @@
 // The idlemeter command: exit status 0 for success, 1 for failure, 2 for misuse.
 #include <fmt/format.h>
+#include <signal.h>
 
 #include <algorithm>
 #include <cstdio>
 #include <exception>
+#include <iostream>
 
 #include "command.hpp"
 #include "idlemeter/error.hpp"
+#include "output.hpp"
 #include "readings/nearest.hpp"
+#include "terminal.hpp"
 #include "version.hpp"
 
 namespace {
@@ -33,32 +37,48 @@ int parse(CLI::App& app, int argc, char** argv) {
     return app.exit(asked);
   } catch (const CLI::ParseError& misuse) {
     const std::string unknown = unknown_command(app, argc, argv);
-    fmt::print(stderr, "idlemeter: {}\nTry 'idlemeter {}--help'.\n", unknown.empty() ? misuse.what() : unknown,
-               app.get_subcommands().empty() ? "" : app.get_subcommands().front()->get_name() + " ");
+    idlemeter::cli::complain("idlemeter: {}\nTry 'idlemeter {}--help'.\n", unknown.empty() ? misuse.what() : unknown,
+                             app.get_subcommands().empty() ? "" : app.get_subcommands().front()->get_name() + " ");
     return 2;
   }
+}
+
+/// As a program ends whose reader is gone.
+int end_by_closed_pipe() {
+  ::signal(SIGPIPE, SIG_DFL);
+  ::raise(SIGPIPE);
+  return 1;
 }
 
 }  // namespace
 
 int main(int argc, char** argv) {
+  using namespace idlemeter::cli;
+  open_standard_streams();
+  ::signal(SIGPIPE, SIG_IGN);  // it is an error like any other, so that nothing is left behind
   CLI::App app{
       "Idle Meter: what your machine does while you play, measured, shown over the game, recorded and compared."};
   app.set_version_flag("--version", IDLEMETER_VERSION);
   app.require_subcommand(1);
-  idlemeter::cli::Action action;
-  idlemeter::cli::add_play(app, action);
-  idlemeter::cli::add_tell(app, action);
-  idlemeter::cli::add_demo(app, action);
-  idlemeter::cli::add_readings(app, action);
-  idlemeter::cli::add_face(app, action);
-  idlemeter::cli::add_runs(app, action);
-  const int status = parse(app, argc, argv);
-  if (status >= 0) return status;
+  Action action;
+  add_play(app, action);
+  add_tell(app, action);
+  add_demo(app, action);
+  add_readings(app, action);
+  add_face(app, action);
+  add_runs(app, action);
   try {
-    return action();
+    int status = parse(app, argc, argv);
+    const bool plays = app.got_subcommand("play") || app.got_subcommand("attach");  // these pass signals on
+    if (status < 0 && !plays) watch_signals();
+    if (status < 0) status = action();
+    std::cout.flush();
+    flush_output();
+    return status;
+  } catch (const ReaderGone&) {
+    return end_by_closed_pipe();
   } catch (const std::exception& failure) {
-    fmt::print(stderr, "idlemeter: {}\n", failure.what());
+    complain("idlemeter: {}\n", failure.what());
     return 1;
   }
 }

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include "idlemeter/error.hpp"
 #include "idlemeter/face_files.hpp"
 #include "idlemeter/starters.hpp"
 #include "readings/nearest.hpp"

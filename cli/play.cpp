@@ -1,4 +1,5 @@
 // idlemeter play, attach: a game with the meter beside it.
+#include <elf.h>
 #include <fmt/format.h>
 #include <spdlog/sinks/rotating_file_sink.h>
 #include <spdlog/spdlog.h>
@@ -6,9 +7,14 @@
 
 #include <cstdlib>
 #include <cstring>
+#include <fstream>
 #include <map>
 #include <memory>
+#include <nlohmann/json.hpp>
+#include <optional>
+#include <sstream>
 
+#include "base/text.hpp"
 #include "command.hpp"
 #include "companion.hpp"
 #include "idlemeter/error.hpp"
@@ -18,7 +24,9 @@
 #include "idlemeter/store.hpp"
 #include "meter/process.hpp"
 #include "named_face.hpp"
+#include "output.hpp"
 #include "readings/user_folder.hpp"
+#include "sources/private_socket.hpp"
 #include "values.hpp"
 
 extern char** environ;
@@ -30,7 +38,7 @@ namespace fs = std::filesystem;
 
 struct PlayOptions {
   std::string face, settings, store = Store::usual_path().string();
-  bool hidden = false, quiet = false, record = false, linked = false, above = false;
+  bool hidden = false, quiet = false, record = false, linked = false, above = false, take_over = false;
   double seconds = 0, after = 0;
   int pid = 0;
   std::vector<std::string> game;
@@ -47,6 +55,43 @@ fs::path probe_library() {
     if (fs::exists(folder / "idlemeter" / kProbe)) return folder / "idlemeter" / kProbe;
   }
   throw Error("cannot find the probe that goes into the game", kProbe, "install Idle Meter whole");
+}
+
+/// The folder under a name without what LD_PRELOAD and VK_ADD_LAYER_PATH take for the end of a path or expand: a link
+/// in the user's own folder for sockets, or in /tmp.
+fs::path plain_name_of(const fs::path& folder) {
+  constexpr const char* kSpecial = " :;$\t\n";
+  if (folder.string().find_first_of(kSpecial) == std::string::npos) return folder;
+  for (const fs::path& place : {meter_folder(), fs::path(fmt::format("/tmp/idlemeter-{}", ::geteuid()))}) {
+    if (place.string().find_first_of(kSpecial) != std::string::npos) continue;
+    sources::make_private_folder(place);
+    const fs::path link = place / fmt::format("probe-{:x}", std::hash<std::string>()(folder.string()));
+    const fs::path made = link.string() + fmt::format(".{}", ::getpid());
+    std::error_code failed;
+    fs::create_directory_symlink(folder, made, failed);
+    if (!failed) fs::rename(made, link, failed);  // in one step: another meter may make the same
+    if (!failed) return link;
+  }
+  throw Error("games can't load the probe from a folder with such a name", folder.string(),
+              "install Idle Meter in a folder without spaces, colons and dollar signs in its path");
+}
+
+/// The file that would be started, as execvp() finds it; empty if there is none.
+fs::path program_of(const std::string& word) {
+  if (word.find('/') != std::string::npos) return word;
+  std::istringstream folders(std::getenv("PATH") == nullptr ? "/usr/bin:/bin" : std::getenv("PATH"));
+  for (std::string folder; std::getline(folders, folder, ':');) {
+    const fs::path file = fs::path(folder.empty() ? "." : folder) / word;
+    if (::access(file.c_str(), X_OK) == 0 && fs::is_regular_file(file)) return file;
+  }
+  return {};
+}
+
+/// A 32-bit program can't load the probe (ELF: e_ident[EI_CLASS] is ELFCLASS32).
+bool is_32_bit(const std::string& word) {
+  char start[EI_NIDENT] = {};
+  std::ifstream(program_of(word), std::ios::binary).read(start, sizeof start);
+  return std::string_view(start, SELFMAG) == ELFMAG && start[EI_CLASS] == ELFCLASS32;
 }
 
 /// Faces by name for as long as the meter runs: starters are written out once.
@@ -74,7 +119,7 @@ std::function<void(const std::string&)> log_file() {
   try {
     const auto logger = spdlog::rotating_logger_mt("meter", file.string(), 1 << 20, 2);
     logger->flush_on(spdlog::level::info);
-    return [logger](const std::string& line) { logger->info("[{}] {}", ::getpid(), line); };
+    return [logger](const std::string& line) { logger->info("[{}] {}", ::getpid(), printable(line)); };
   } catch (const spdlog::spdlog_ex&) {
     return {};  // no place for a log: the game is more important
   }
@@ -98,23 +143,47 @@ MeterOptions meter_options(const PlayOptions& options, const std::shared_ptr<Fac
   return meter;
 }
 
-void print_reports(Meter& meter, bool above) {
-  const std::vector<GameReport> reports = meter.reports();
-  if (above && reports.empty()) fmt::print(stderr, "idlemeter: no window of the game was seen on the X11 display\n");
-  for (const GameReport& game : reports) {
-    const Summary& s = game.summary;
-    std::string line =
-        fmt::format("idlemeter: {}{}{}: {} frame{}", game.name, game.api.empty() ? "" : ", " + game.api,
-                    game.picture.empty() ? "" : ", " + game.picture, game.presents, game.presents == 1 ? "" : "s");
-    if (!game.blind.empty()) line += ": they aren't known, for " + game.blind;
-    if (s.average_rate) {
-      line += fmt::format(" in {:.2f} s, average {:.1f} FPS", static_cast<double>(s.time) / kSecond, *s.average_rate);
-      const Low* low = s.low(Share{10'000});
-      if (low != nullptr && low->enough_frames)
-        line += fmt::format(", 1% low {:.1f} FPS (mean of the slowest)", low->rate);
-    }
-    fmt::print(stderr, "{}\n", line);
+/// Why no frame may have been seen.
+std::string no_frame(const PlayOptions& options) {
+  if (options.above) return "no window of the game was seen on the X11 display";
+  if (options.game.empty()) return "no frame was seen";
+  if (is_32_bit(options.game.front()))
+    return fmt::format(
+        "no frame was seen: '{}' is a 32-bit program, which can't load the probe; measure it with --above",
+        options.game.front());
+  return fmt::format(
+      "no frame of '{}' was seen: it presents in another way than by OpenGL or Vulkan, its graphics driver failed (see "
+      "what it printed), or it ended before it presented; --above measures any window on X11",
+      options.game.front());
+}
+
+void print_report(const GameReport& game) {
+  const Summary& s = game.summary;
+  std::string line =
+      fmt::format("idlemeter: {}{}{}: {} frame{}", game.name, game.api.empty() ? "" : ", " + game.api,
+                  game.picture.empty() ? "" : ", " + game.picture, game.presents, game.presents == 1 ? "" : "s");
+  if (!game.blind.empty()) line += ": they aren't known, for " + game.blind;
+  if (s.average_rate) {
+    line += fmt::format(" in {:.2f} s, average {:.1f} FPS", static_cast<double>(s.time) / kSecond, *s.average_rate);
+    const Low* low = s.low(Share{10'000});
+    if (low != nullptr && low->enough_frames)
+      line += fmt::format(", 1% low {:.1f} FPS (mean of the slowest)", low->rate);
   }
+  complain("{}\n", printable(line));
+}
+
+/// Says what was seen and what became of recordings. True if all that was to be recorded was.
+bool print_outcome(Meter& meter, const PlayOptions& options) {
+  meter.end_recordings();
+  const std::vector<GameReport> reports = meter.reports();
+  if (!options.quiet && reports.empty()) complain("idlemeter: {}\n", no_frame(options));
+  for (const GameReport& game : reports) {
+    if (!options.quiet) print_report(game);
+  }
+  const std::vector<std::string> problems = meter.recording_problems();
+  for (const std::string& problem : problems) complain("idlemeter: not recorded: {}\n", printable(problem));
+  if (meter.has_plan()) complain("idlemeter: not recorded: the game was over before the recording could begin\n");
+  return problems.empty() && !meter.has_plan();
 }
 
 /// Takes a variable out of a list; its value, or "".
@@ -129,7 +198,8 @@ std::string take(std::vector<std::string>& variables, const std::string& name) {
 }
 
 /// The game's environment: the OpenGL probe is preloaded, the Vulkan one is a layer; what the user has of either stays.
-std::vector<std::string> environment_for(const PlayOptions& options, const fs::path& socket) {
+std::vector<std::string> environment_for(const PlayOptions& options, const fs::path& socket,
+                                         const std::string& gpu_time) {
   std::vector<std::string> variables;
   for (char** variable = environ; *variable != nullptr; ++variable) variables.emplace_back(*variable);
   const auto prepend = [&](const std::string& name, const std::string& first) {
@@ -137,14 +207,16 @@ std::vector<std::string> environment_for(const PlayOptions& options, const fs::p
     variables.push_back(name + "=" + first + (rest.empty() ? "" : ":" + rest));
   };
   take(variables, "IDLEMETER_LINK");
+  take(variables, "IDLEMETER_GPU_TIME");
   take(variables, kAbove);
   if (options.above) {
     variables.push_back(fmt::format("{}={}", kAbove, ::getpid()));
     return variables;
   }
   variables.push_back("IDLEMETER_LINK=" + socket.string());
-  if (options.linked) return variables;
-  const fs::path probe = probe_library();
+  variables.push_back(fmt::format("IDLEMETER_GPU_TIME={}", gpu_time));
+  if (options.linked || is_32_bit(options.game.front())) return variables;
+  const fs::path probe = plain_name_of(probe_library().parent_path()) / kProbe;
   prepend("LD_PRELOAD", probe.string());
   prepend("VK_ADD_LAYER_PATH", (probe.parent_path() / "layers").string());
   constexpr const char* kLayer = "VK_LAYER_IDLEMETER_overlay";
@@ -159,27 +231,36 @@ Mark mark_of(const PlayOptions& options, const Meter& meter) {
   return {"IDLEMETER_LINK", meter.link_socket().string()};
 }
 
+/// "'./game': Permission denied; …", and the status that a shell would give.
+int cannot_start(const std::string& game, int error) {
+  const char* mend = error == ENOENT    ? "name a program that is there"
+                     : error == EACCES  ? "make it executable with 'chmod +x', or name its interpreter first"
+                     : error == ENOEXEC ? "it isn't a program; name its interpreter first"
+                                        : "see that it can be run without Idle Meter";
+  complain("idlemeter: cannot start '{}': {}; {}\n", game, std::strerror(error), mend);
+  return error == ENOENT ? 127 : 126;
+}
+
 int play(const PlayOptions& options) {
   take_signals();
-  const auto faces = std::make_shared<Faces>();
+  auto faces = std::make_shared<Faces>();
   MeterOptions settings = meter_options(options, faces);
   if (options.above) {
     settings.above = [own = std::to_string(::getpid())](int pid) { return meter::variable_of(pid, kAbove) == own; };
   }
+  const std::string gpu_time(name_of(settings.settings.gpu_time));
   auto meter = std::make_unique<Meter>(std::move(settings));
   if (options.record || options.seconds > 0) meter->record(options.seconds, options.after);
   int error = 0;
-  const pid_t game = start(options.game, environment_for(options, meter->link_socket()), error);
-  if (game == 0) {
-    fmt::print(stderr, "idlemeter: cannot start '{}': {}; name a program that is there\n", options.game[0],
-               std::strerror(error));
-    return error == ENOENT ? 127 : 126;
-  }
+  const pid_t game = start(options.game, environment_for(options, meter->link_socket(), gpu_time), error);
+  if (game == 0) return cannot_start(options.game[0], error);
   Companion companion(*meter, game, 0, mark_of(options, *meter));
   meter->run();
-  if (!options.quiet) print_reports(*meter, options.above);
+  const bool recorded = print_outcome(*meter, options);
   meter.reset();
-  return end_like(companion.status());
+  faces.reset();  // its folders go before a signal ends this too
+  const int status = end_like(companion.status());
+  return status == 0 && !recorded ? 1 : status;
 }
 
 /// The socket that a process was told to connect to.
@@ -188,6 +269,32 @@ fs::path link_of(int pid) {
   if (!socket.empty()) return socket;
   throw Error(fmt::format("process {} was not started with 'idlemeter play', or is another user's", pid), "",
               "start the game with 'idlemeter play -- GAME', or attach with --above: a window above the game's");
+}
+
+/// The meter that has the game; nullptr if none says so.
+std::optional<RunningMeter> holder_of(int pid, const fs::path& folder) {
+  for (const RunningMeter& meter : running_meters(folder)) {
+    const auto state = nlohmann::json::parse(tell_meter(meter.control, R"({"do": "state"})"), nullptr, false);
+    if (!state.is_object()) continue;
+    for (const auto& game : state.value("games", nlohmann::json::array())) {
+      if (game.value("pid", 0) == pid) return meter;
+    }
+  }
+  return std::nullopt;
+}
+
+/// Another meter may have the game: it is asked to let it go, or is named.
+void make_way(const PlayOptions& options, const fs::path& folder) {
+  const auto holder = holder_of(options.pid, folder);
+  if (!holder) return;
+  if (!options.take_over)
+    throw Error(
+        fmt::format("meter {} has process {} already", holder->pid, options.pid), "",
+        fmt::format("tell that one what to do with 'idlemeter tell --pid {0}', or take the game over with 'idlemeter "
+                    "attach --take-over {1}'",
+                    holder->pid, options.pid));
+  const auto answer = nlohmann::json::parse(tell_meter(holder->control, R"({"do": "hand over"})"));
+  if (answer.contains("error")) throw Error(answer.value("error", ""), "", "end that meter first");
 }
 
 int attach(const PlayOptions& options) {
@@ -201,12 +308,12 @@ int attach(const PlayOptions& options) {
     const fs::path socket = link_of(options.pid);
     settings.folder = socket.parent_path();
     settings.socket = socket.filename();
+    make_way(options, settings.folder);
   }
   Meter meter(std::move(settings));
   Companion companion(meter, 0, options.pid, {});
   meter.run();
-  if (!options.quiet) print_reports(meter, options.above);
-  return 0;
+  return print_outcome(meter, options) ? 0 : 1;
 }
 
 void add_options(CLI::App& command, const std::shared_ptr<PlayOptions>& options) {
@@ -227,9 +334,8 @@ void add_play(CLI::App& app, Action& action) {
   CLI::App* command = app.add_subcommand("play", "Play a game with the overlay on it; also as a launcher's prefix");
   add_options(*command, options);
   command->add_flag("--record", options->record, "Record from the first frame on");
-  command->add_option("--for", options->seconds, "Record for so many seconds")->check(CLI::Range(0.1, 86'400.0));
-  command->add_option("--after", options->after, "Wait so many seconds before it records")
-      ->check(CLI::Range(0.0, 86'400.0));
+  command->add_option("--for", options->seconds, "Record for so many seconds")->check(seconds_from(0.1));
+  command->add_option("--after", options->after, "Wait so many seconds before it records")->check(seconds_from(0));
   command->add_flag("--linked", options->linked, "The game has the meter's library inside: no probe goes into it");
   command->add_option("GAME", options->game, "The game and its arguments, behind -- where any begins with a dash")
       ->required();
@@ -239,6 +345,7 @@ void add_play(CLI::App& app, Action& action) {
       app.add_subcommand("attach", "Come back to a game that was started with 'play' and has no meter any more");
   const auto attached = std::make_shared<PlayOptions>();
   again->add_option("PID", attached->pid, "The game's process")->required()->check(CLI::PositiveNumber);
+  again->add_flag("--take-over", attached->take_over, "If another meter has the game: let that one give it up");
   add_options(*again, attached);
   again->callback([attached, &action] { action = [attached] { return attach(*attached); }; });
 }

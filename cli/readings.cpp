@@ -13,6 +13,7 @@
 
 #include "base/text.hpp"
 #include "command.hpp"
+#include "output.hpp"
 #include "table.hpp"
 #include "terminal.hpp"
 #include "values.hpp"
@@ -102,37 +103,22 @@ nlohmann::ordered_json to_json(const Snapshot::Entry& entry, const Ranges& range
   return one;
 }
 
-std::string quoted(const std::string& text) {
-  if (text.find_first_of(",\"\n") == std::string::npos) return text;
-  std::string result = "\"";
-  for (char c : text) result += c == '"' ? "\"\"" : std::string(1, c);
-  return result + "\"";
-}
-
 std::string csv_line(const Snapshot::Entry& entry, const Ranges& ranges, double time) {
   const ReadingInfo& info = *entry.info;
   const auto range = ranges.of(info.id);
   const auto* missing = std::get_if<Missing>(entry.value);
   const auto* text = std::get_if<std::string>(entry.value);
   const auto n = number(*entry.value);
-  return fmt::format("{:.3f},{},{},{},{},{},{},{},{},{}\n", time, info.id,
-                     n                 ? fmt::format("{}", *n)
-                     : text != nullptr ? quoted(*text)
-                                       : "",
-                     symbol(info.unit), range ? fmt::format("{}", range->first) : "",
-                     range ? fmt::format("{}", range->second) : "", quoted(info.title), quoted(info.device),
-                     quoted(info.source), missing == nullptr ? "" : quoted(missing->reason));
-}
-
-/// Cuts a UTF-8 text to so many characters, the last of them "…".
-std::string cut(const std::string& text, std::size_t width) {
-  if (characters(text) <= width) return text;
-  std::size_t end = 0;
-  for (std::size_t kept = 0; end < text.size(); ++end) {
-    const bool starts = (static_cast<unsigned char>(text[end]) & 0xC0) != 0x80;
-    if (starts && ++kept == width) break;
-  }
-  return text.substr(0, end) + "…";
+  std::string line = fmt::format("{:.3f}", time);
+  for (const std::string& field : {info.id,
+                                   n                 ? fmt::format("{}", *n)
+                                   : text != nullptr ? *text
+                                                     : "",
+                                   std::string(symbol(info.unit)), range ? fmt::format("{}", range->first) : "",
+                                   range ? fmt::format("{}", range->second) : "", info.title, info.device, info.source,
+                                   missing == nullptr ? "" : missing->reason})
+    line += "," + csv_field(field);
+  return line + "\n";
 }
 
 /// A source below a tree as it would be called on a machine: "/tmp/x/proc/stat" -> "/proc/stat".
@@ -148,7 +134,7 @@ std::string table_text(const std::vector<Snapshot::Entry>& entries, const Ranges
                         : std::vector<std::string>{"reading", "now", "what it is", "from"});
   std::string device;
   for (const auto& [info, value, provisional] : entries) {
-    if (info->device != device) table.add_line("\n" + info->device);
+    if (info->device != device) table.add_line("\n" + printable(info->device));
     device = info->device;
     const auto* missing = std::get_if<Missing>(value);
     std::vector<std::string> row = {"  " + info->id, format_value(*info, *value)};
@@ -165,10 +151,10 @@ void print_lines(const std::string& text, std::size_t width, std::size_t most_li
   for (std::size_t start = 0; start < text.size();) {
     const std::size_t end = text.find('\n', start);
     if (most_lines > 0 && ++shown == most_lines) {
-      fmt::print("… more than fits: name a word to filter by\n");
+      print("… more than fits: name a word to filter by\n");
       return;
     }
-    fmt::print("{}\n", cut(text.substr(start, end - start), width));
+    print("{}\n", cut_to(text.substr(start, end - start), width));
     start = end + 1;
   }
 }
@@ -180,23 +166,23 @@ class Printer {
         root_(std::move(root)),
         in_place_(options.seconds > 0 && !options.json && !options.csv && ::isatty(1) != 0) {}
 
-  void print(const std::vector<Snapshot::Entry>& entries, double time) {
+  void show(const std::vector<Snapshot::Entry>& entries, double time) {
     ranges_.take(entries);
     if (options_.json) {
       print_json(entries, time);
     } else if (options_.csv) {
-      if (first_) fmt::print("time_s,id,value,unit,least,most,title,device,source,missing\n");
-      for (const auto& entry : entries) fmt::print("{}", csv_line(entry, ranges_, time));
+      if (first_) write_raw("time_s,id,value,unit,least,most,title,device,source,missing\n");
+      for (const auto& entry : entries) write_raw(csv_line(entry, ranges_, time));
     } else if (options_.seconds > 0 && !in_place_) {
       for (const auto& [info, value, provisional] : entries)
-        fmt::print("{:.1f} s  {}  {}\n", time, info->id, format_value(*info, *value));
+        print("{:.1f} s  {}  {}\n", time, printable(info->id), printable(format_value(*info, *value)));
     } else {
-      if (in_place_) fmt::print("{}", kClearScreen);
+      if (in_place_) write_raw(kClearScreen);
       print_lines(table_text(entries, ranges_, options_.seconds > 0, root_), terminal_width(),
                   in_place_ ? terminal_height() : 0);
     }
     first_ = false;
-    std::fflush(stdout);
+    flush_output();
   }
 
  private:
@@ -205,8 +191,9 @@ class Printer {
     auto list = nlohmann::ordered_json::array();
     for (const auto& entry : entries) list.push_back(to_json(entry, ranges_));
     constexpr auto kReplace = nlohmann::json::error_handler_t::replace;
-    if (options_.seconds == 0) return fmt::print("{}\n", list.dump(2, ' ', false, kReplace));
-    fmt::print("{}\n", nlohmann::ordered_json{{"time_s", time}, {"readings", list}}.dump(-1, ' ', false, kReplace));
+    if (options_.seconds == 0) return write_raw(json_text(list.dump(2, ' ', false, kReplace)) + "\n");
+    const nlohmann::ordered_json all = {{"time_s", time}, {"readings", list}};
+    write_raw(json_text(all.dump(-1, ' ', false, kReplace)) + "\n");
   }
 
   const Options& options_;
@@ -219,23 +206,24 @@ class Printer {
 int show(const Options& options) {
   Values values(options.values);
   Snapshot snapshot = values.next(0);
+  for (const SourceProblem& problem : snapshot.problems())
+    complain("idlemeter: warning: nothing is listed of the {} source: {}\n", problem.source, problem.reason);
   auto entries = wanted(snapshot, options.word);
   if (entries.empty() && !options.word.empty()) {
     const auto near = nearest_ids(options.word, snapshot);
-    fmt::print(stderr,
-               "idlemeter: no reading has '{}' in its id, title, device or kind{}; 'idlemeter readings' lists all {}\n",
-               options.word, near.empty() ? "" : fmt::format("; nearest: {}", fmt::join(near, ", ")),
-               snapshot.entries().size());
+    complain("idlemeter: no reading has '{}' in its id, title, device or kind{}; 'idlemeter readings' lists all {}\n",
+             options.word, near.empty() ? "" : fmt::format("; nearest: {}", fmt::join(near, ", ")),
+             snapshot.entries().size());
     return 1;
   }
   if (options.seconds > 0) catch_ctrl_c();
   Printer printer(options, values.root());
   const Nanoseconds start = snapshot.time();
-  printer.print(entries, 0);
+  printer.show(entries, 0);
   for (int done = 1; options.seconds > 0 && !stopped() && (options.count == 0 || done < options.count); ++done) {
     snapshot = values.next(options.seconds);
     if (!stopped())
-      printer.print(wanted(snapshot, options.word), static_cast<double>(snapshot.time() - start) / kSecond);
+      printer.show(wanted(snapshot, options.word), static_cast<double>(snapshot.time() - start) / kSecond);
   }
   return 0;
 }

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/text.hpp"
 #include "idlemeter/frame_statistic.hpp"
 #include "table.hpp"
 
@@ -27,18 +28,20 @@ std::string started(const RunInfo& run) {
 }
 
 std::string heading(const RunInfo& run) {
-  std::string text = fmt::format("Run {}: {}, {} UTC, {} frames in {:.1f} s{}\n", run.id,
-                                 run.details.game.empty() ? "no name" : run.details.game, started(run), run.frames,
-                                 static_cast<double>(run.length) / kSecond, run.finished ? "" : " (not finished)");
+  std::string text =
+      fmt::format("Run {}: {}, {} UTC, {} frames in {:.1f} s{}\n", run.id,
+                  run.details.game.empty() ? "no name" : printable(run.details.game), printable(started(run)),
+                  run.frames, static_cast<double>(run.length) / kSecond, run.finished ? "" : " (not finished)");
   const auto add = [&](const char* what, const std::map<std::string, std::string>& pairs) {
     std::vector<std::string> parts;
-    for (const auto& [name, value] : pairs) parts.push_back(fmt::format("{} {}", name, value));
+    for (const auto& [name, value] : pairs) parts.push_back(printable(fmt::format("{} {}", name, value)));
     if (!parts.empty()) text += fmt::format("  {:<9} {}\n", what, fmt::join(parts, ", "));
   };
   add("settings", run.details.settings);
   add("machine", run.details.facts);
-  if (!run.details.note.empty()) text += fmt::format("  {:<9} {}\n", "note", run.details.note);
-  if (!run.details.tags.empty()) text += fmt::format("  {:<9} {}\n", "tags", fmt::join(run.details.tags, ", "));
+  if (!run.details.note.empty()) text += fmt::format("  {:<9} {}\n", "note", printable(run.details.note));
+  if (!run.details.tags.empty())
+    text += fmt::format("  {:<9} {}\n", "tags", printable(fmt::format("{}", fmt::join(run.details.tags, ", "))));
   return text;
 }
 

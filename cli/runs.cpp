@@ -4,6 +4,7 @@
 #include <memory>
 
 #include "command.hpp"
+#include "output.hpp"
 #include "run_tables.hpp"
 
 namespace idlemeter::cli {
@@ -16,8 +17,8 @@ struct Options {
   bool all = false;
 };
 
-void print(const nlohmann::ordered_json& json) {
-  fmt::print("{}\n", json.dump(2, ' ', false, nlohmann::json::error_handler_t::replace));
+void print_json(const nlohmann::ordered_json& json) {
+  write_raw(json_text(json.dump(2, ' ', false, nlohmann::json::error_handler_t::replace)) + "\n");
 }
 
 int list(const Options& options) {
@@ -26,9 +27,9 @@ int list(const Options& options) {
   if (options.json) {
     auto all = nlohmann::ordered_json::array();
     for (const RunInfo& run : runs) all.push_back(to_json(run));
-    print(all);
+    print_json(all);
   } else {
-    fmt::print("{}", runs.empty() ? fmt::format("{}: no runs yet\n", options.store) : list_table(runs));
+    print("{}", runs.empty() ? fmt::format("{}: no runs yet\n", options.store) : list_table(runs));
   }
   return 0;
 }
@@ -40,10 +41,10 @@ int show(const Options& options) {
   if (options.json) {
     auto all = nlohmann::ordered_json::array();
     for (const RunFigures& run : runs) all.push_back(to_json(run));
-    print(runs.size() == 1 ? all.front() : all);
+    print_json(runs.size() == 1 ? all.front() : all);
   } else {
     const Readings readings = options.all ? Readings::all : Readings::main;
-    fmt::print("{}", runs.size() == 1 ? run_table(runs.front(), readings) : comparison_table(runs, readings));
+    print("{}", runs.size() == 1 ? run_table(runs.front(), readings) : comparison_table(runs, readings));
   }
   return 0;
 }

@@ -6,6 +6,11 @@
 
 namespace idlemeter::cli {
 
+void Table::add(std::vector<std::string> row) {
+  for (std::string& cell : row) cell = printable(cell);
+  rows_.push_back(std::move(row));
+}
+
 std::string Table::text(std::string_view indent) const {
   std::vector<std::size_t> widths(columns_.size());
   for (const auto& row : rows_) {

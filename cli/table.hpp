@@ -14,7 +14,8 @@ class Table {
 
   explicit Table(std::vector<Align> columns) : columns_(std::move(columns)) {}
 
-  void add(std::vector<std::string> row) { rows_.push_back(std::move(row)); }
+  /// A cell is one line of visible characters, whatever its text holds.
+  void add(std::vector<std::string> row);
 
   /// A line of its own between rows.
   void add_line(std::string text) { rows_.push_back({std::move(text)}); }

@@ -4,9 +4,11 @@
 #include <memory>
 #include <nlohmann/json.hpp>
 
+#include "base/text.hpp"
 #include "command.hpp"
 #include "idlemeter/error.hpp"
 #include "idlemeter/meter.hpp"
+#include "output.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -49,22 +51,36 @@ std::vector<RunningMeter> meant(const TellOptions& options) {
   return found;
 }
 
+std::string recording_words(const json& state) {
+  const json recording = state.value("recording", json::object());
+  const std::string what = recording.value("state", "");
+  if (what == "planned") {
+    const double wait = recording.value("in_s", 0.0);
+    return wait > 0 ? fmt::format(", will record in {:.0f} s", wait) : ", will record the next game that presents";
+  }
+  if (what == "opening") return ", recording, waiting for the store";
+  if (what == "recording") return fmt::format(", recording run {}", recording.value("run", 0));
+  return "";
+}
+
 void print_state(const json& state) {
-  fmt::print("meter {}: overlay {}{}\n", state.value("pid", 0), state.value("visible", false) ? "shown" : "hidden",
-             state.contains("recording") ? fmt::format(", recording run {}", state["recording"].value("run", 0)) : "");
+  print("meter {}: overlay {}{}\n", state.value("pid", 0), state.value("visible", false) ? "shown" : "hidden",
+        recording_words(state));
+  if (state.contains("recording_problem")) print("  not recording: {}\n", state.value("recording_problem", ""));
   for (const json& game : state.value("games", json::array())) {
     const std::string api = game.value("api", ""), unknown = game.value("frames_unknown", "");
-    fmt::print(
-        "  {} {}  {}{}  {} frames{}{}  face {}\n", game.value("pid", 0), game.value("name", ""),
-        api.empty() ? "" : api + "  ", game.value("picture", ""), game.value("frames", 0),
-        unknown.empty() ? "" : " (they aren't known, for " + unknown + ")",
-        game.contains("average_fps") ? fmt::format(", average {:.1f} FPS", game["average_fps"].get<double>()) : "",
-        game.value("face", ""));
-    if (game.contains("mistake")) fmt::print("  {}\n", game.value("mistake", ""));
+    print("  {} {}  {}{}  {} frames{}{}  face {}\n", game.value("pid", 0), printable(game.value("name", "")),
+          api.empty() ? "" : api + "  ", game.value("picture", ""), game.value("frames", 0),
+          unknown.empty() ? "" : " (they aren't known, for " + unknown + ")",
+          game.contains("average_fps") ? fmt::format(", average {:.1f} FPS", game["average_fps"].get<double>()) : "",
+          printable(game.value("face", "")));
+    if (game.contains("mistake")) print("  {}\n", game.value("mistake", ""));
   }
 }
 
 std::string done(const TellOptions& options, const json& answer) {
+  if (answer.contains("run") && !answer.value("finished", true))
+    return fmt::format("run {} ends as soon as the store takes the rest", answer.value("run", 0));
   if (answer.contains("run")) return fmt::format("run {}", answer.value("run", 0));
   if (answer.contains("face")) return "face " + answer.value("face", "");
   if (answer.contains("visible")) return answer.value("visible", false) ? "shown" : "hidden";
@@ -78,14 +94,14 @@ int tell(const TellOptions& options) {
     const std::string text = tell_meter(meter.control, command_of(options).dump());
     const json answer = json::parse(text);
     if (answer.contains("error")) {
-      fmt::print(stderr, "idlemeter: meter {}: {}\n", meter.pid, answer.value("error", ""));
+      complain("idlemeter: meter {}: {}\n", meter.pid, answer.value("error", ""));
       status = 1;
     } else if (options.json) {
-      fmt::print("{}\n", text);
+      write_raw(json_text(text) + "\n");
     } else if (options.what == "state") {
       print_state(answer);
     } else {
-      fmt::print("meter {}: {}\n", meter.pid, done(options, answer));
+      print("meter {}: {}\n", meter.pid, done(options, answer));
     }
   }
   return status;
@@ -97,11 +113,15 @@ void add_tell(CLI::App& app, Action& action) {
   CLI::App* told = app.add_subcommand("tell", "Tell running meters what to do, or ask for their state");
   told->require_subcommand(1);
   const auto options = std::make_shared<TellOptions>();
+  const auto add_usual = [options](CLI::App* to) {
+    to->add_option("--pid", options->pid, "Only the meter with this process, or with a game that is")
+        ->check(CLI::PositiveNumber);
+    to->add_flag("--json", options->json, "Answers as JSON, a line for each meter");
+  };
+  add_usual(told);
   const auto command = [&](const char* name, const char* what) {
     CLI::App* added = told->add_subcommand(name, what);
-    added->add_option("--pid", options->pid, "Only the meter with this process, or with a game that is")
-        ->check(CLI::PositiveNumber);
-    added->add_flag("--json", options->json, "Answers as JSON, a line for each meter");
+    add_usual(added);
     added->callback([options, name, &action] {
       options->what = name;
       action = [options] { return tell(*options); };
@@ -119,8 +139,8 @@ void add_tell(CLI::App& app, Action& action) {
   CLI::App* record = command("record", "Start or stop a recording");
   record->add_option("WHAT", options->word, "start, stop or toggle (usual)")
       ->check(CLI::IsMember({"start", "stop", "toggle"}));
-  record->add_option("--for", options->seconds, "Seconds to record")->check(CLI::Range(0.1, 86'400.0));
-  record->add_option("--after", options->after, "Seconds to wait first")->check(CLI::Range(0.0, 86'400.0));
+  record->add_option("--for", options->seconds, "Seconds to record")->check(seconds_from(0.1));
+  record->add_option("--after", options->after, "Seconds to wait first")->check(seconds_from(0));
 }
 
 }  // namespace idlemeter::cli

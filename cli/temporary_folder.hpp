@@ -1,31 +1,23 @@
 // A folder that goes when it is no longer needed.
 #pragma once
 
-#include <stdlib.h>
-
 #include <filesystem>
-#include <string>
-
-#include "idlemeter/error.hpp"
 
 namespace idlemeter::cli {
 
+/// Also gone if a signal ends the command: see watch_signals().
 class TemporaryFolder {
  public:
-  TemporaryFolder() {
-    std::string name = (std::filesystem::temp_directory_path() / "idlemeter-XXXXXX").string();
-    if (::mkdtemp(name.data()) == nullptr)
-      throw Error("cannot make a temporary folder", name, "set TMPDIR to a folder that you may write to");
-    path_ = name;
-  }
+  /// Throws Error if it can't be made.
+  TemporaryFolder();
   TemporaryFolder(const TemporaryFolder&) = delete;
   TemporaryFolder& operator=(const TemporaryFolder&) = delete;
-  ~TemporaryFolder() {
-    std::error_code ignored;
-    std::filesystem::remove_all(path_, ignored);
-  }
+  ~TemporaryFolder();
 
   [[nodiscard]] const std::filesystem::path& path() const { return path_; }
+
+  /// Removes all that there are, for a process that ends without its destructors. Any thread.
+  static void remove_all();
 
  private:
   std::filesystem::path path_;

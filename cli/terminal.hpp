@@ -1,6 +1,7 @@
 // The terminal that the command writes to, and Ctrl-C.
 #pragma once
 
+#include <chrono>
 #include <cstddef>
 
 #include "idlemeter/terminal_view.hpp"
@@ -19,8 +20,19 @@ TerminalStyle::Colors terminal_colors();
 
 inline constexpr const char* kClearScreen = "\x1b[H\x1b[2J";  // to the top, and clear
 
-/// From now on Ctrl-C ends loops that ask stopped(), not the program.
+/// Opens what is closed of the three standard streams, so that no file of ours gets their numbers. What is written to
+/// such a stream fails, as it did.
+void open_standard_streams();
+
+/// From now on SIGINT, SIGTERM and SIGHUP remove the temporary folders before they end the program. Before any thread
+/// is made: each would get them too.
+void watch_signals();
+
+/// From now on Ctrl-C ends loops that ask stopped(), not the program. After watch_signals().
 void catch_ctrl_c();
 bool stopped();
+
+/// Lets the time pass, or as much of it as there is before Ctrl-C.
+void rest(std::chrono::duration<double> time);
 
 }  // namespace idlemeter::cli

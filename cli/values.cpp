@@ -1,11 +1,10 @@
 #include "values.hpp"
 
-#include <thread>
-
 #include "idlemeter/error.hpp"
 #include "idlemeter/frame_readings.hpp"
 #include "session.hpp"
 #include "temporary_folder.hpp"
+#include "terminal.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -85,7 +84,7 @@ Snapshot Values::next(double seconds) {
     if (seconds > 0) state_->simulation->session.play(seconds);
     values = state_->computed.add_to(state_->simulation->session.values());
   } else {
-    if (seconds > 0) std::this_thread::sleep_for(std::chrono::duration<double>(seconds));
+    if (seconds > 0) rest(std::chrono::duration<double>(seconds));
     values = state_->computed.add_to(state_->sampler->snapshot().with(state_->no_game.batch(monotonic_now())));
   }
   state_->history.add(values);

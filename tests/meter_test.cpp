@@ -70,29 +70,34 @@ TEST(AGame, ComputesItsOwnReadings) {
   std::vector<ComputedReading> computed(1);
   computed[0].info.id = "own.frames";
   computed[0].formula = "frame.count * 2";
-  Game game(std::make_unique<LinkAttachment>(link::MeterEnd(-1)), folder.file("a.toml", kRate), computed);
+  Game game(std::make_unique<LinkAttachment>(link::MeterEnd(-1)), WatchedFace(folder.file("a.toml", kRate)), computed);
   EXPECT_EQ(game.presents(), 0u);
-  EXPECT_TRUE(game.drain().empty());
+  EXPECT_TRUE(game.drain(kSecond).empty());
   game.update(Snapshot(0, {}), kSecond, true);
   EXPECT_EQ(number(*game.values().find("own.frames").value), 0);
   EXPECT_FALSE(game.has_traces());
-  game.set_face(folder.file("b.toml", "[[row]]\ncells = [ { reading = \"frame.time\", as = \"trace\" } ]\n"));
+  game.set_face(
+      WatchedFace(folder.file("b.toml", "[[row]]\ncells = [ { reading = \"frame.time\", as = \"trace\" } ]\n")));
   EXPECT_TRUE(game.has_traces());
 }
 
 TEST(Recording, TakesWhatIsPresentedSinceItsBeginningAndEndsInTime) {
   const testing::Folder folder;
-  Game game(std::make_unique<LinkAttachment>(link::MeterEnd(-1)), folder.file("a.toml", kRate), {});
+  Game game(std::make_unique<LinkAttachment>(link::MeterEnd(-1)), WatchedFace(folder.file("a.toml", kRate)), {});
   Recording recording(folder / "runs.db", game, Snapshot(0, {}), 2, 10 * kSecond);
   recording.add(std::vector<FrameRecord>{{9 * kSecond, 5, -1}, {10 * kSecond, 7, -1}, {11 * kSecond, 9, 3}});
   EXPECT_FALSE(recording.is_over(12 * kSecond - 1));
   EXPECT_TRUE(recording.is_over(12 * kSecond));
   EXPECT_EQ(recording.mark(), 1);
   EXPECT_EQ(recording.mark(), 2);
-  const std::int64_t id = recording.finish();
+  recording.finish();
+  ASSERT_TRUE(recording.wait(std::chrono::minutes(1)));
+  const std::int64_t id = recording.state().run;
   const Store store(folder / "runs.db", Store::Mode::existing);
   EXPECT_EQ(store.frames(id), (std::vector<FrameRecord>{{0, 7, -1}, {kSecond, 9, 3}}));
-  EXPECT_THROW(Recording(folder / "a.toml", game, Snapshot(0, {}), 0, 0), Error) << "never writes to what is no store";
+  const Recording refused(folder / "a.toml", game, Snapshot(0, {}), 0, 0);
+  ASSERT_TRUE(refused.wait(std::chrono::minutes(1)));
+  EXPECT_NE(refused.state().problem.find("not an Idle Meter store"), std::string::npos) << refused.state().problem;
 }
 
 }  // namespace

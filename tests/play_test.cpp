@@ -214,14 +214,21 @@ TEST(Play, MakesNoSystemCallForAFrame) {
   }
 }
 
-/// A software rasteriser tells it ten times a second.
+/// A software rasteriser tells it ten times a second, if it is asked to.
 TEST(Play, KnowsHowLongTheGpuWorksOnFrames) {
   const Session session;
   const std::pair<const char*, const char*> cases[] = {
       {RALLY " --seconds 1.5 --size 320x180", ""}, {"timeout 1.5 vkcube", ""}, {"timeout 1.5 vkcube", "--hidden"}};
-  std::int64_t run = 0;
+  session.folder.file("timed.toml", "gpu_time = \"on\"\n");
+  (void)session.play("timeout 1 vkcube", "--record --store work.db");
+  (void)session.play(RALLY " --seconds 0.5 --size 320x180", "--record --store work.db");
+  for (std::int64_t untimed : {1, 2}) {
+    for (const FrameRecord& frame : Store(session.folder / "work.db", Store::Mode::existing).frames(untimed))
+      ASSERT_EQ(frame.gpu_work, -1) << "usually it is left alone";
+  }
+  std::int64_t run = 2;
   for (const auto& [game, options] : cases) {
-    const std::string record = " --record --store work.db";
+    const std::string record = " --record --store work.db --settings timed.toml";
     (void)session.play(game, options + record);
     const Store store(session.folder / "work.db", Store::Mode::existing);
     Nanoseconds work = 0, time = 0;

@@ -116,7 +116,7 @@ TEST_F(Session, TellsOfTheGameThatPresents) {
   EXPECT_EQ(game["picture"], "640x360");
   EXPECT_EQ(game["lost"], 0);
   EXPECT_GT(game["average_fps"], 10);
-  EXPECT_EQ(game["face"], (folder_ / "rate.toml").string());
+  EXPECT_EQ(game["face"], "rate") << "as the user calls it";
   EXPECT_EQ(play_until(
                 probe, [](const json& s) { return s["games"][0]["picture"] == "800x360"; }, 800)["pid"],
             ::getpid());
@@ -196,11 +196,11 @@ TEST_F(Session, AnswersNonsenseWithWhatIsWrong) {
       {"[]", "not a command"},
       {"{}", "not a command"},
       {R"({"do": 5})", "not a command"},
-      {R"({"do": "dance"})", "'dance' is nothing that a meter does"},
-      {R"({"do": "mark"})", "no recording is at work"},
+      {R"({"do": "dance"})", "unknown command 'dance'; 'idlemeter tell --help'"},
+      {R"({"do": "mark"})", "nothing is being recorded"},
       {R"({"do": "face", "name": "none"})", "no such face"},
       {R"({"do": "face", "name": 5})", "type must be string"},
-      {R"({"do": "record", "what": "stop"})", "no recording is at work"},
+      {R"({"do": "record", "what": "stop"})", "nothing is being recorded"},
       {R"({"do": "record", "for": -1})", "up to a day"},
       {R"({"do": "record", "after": 1e9})", "up to a day"},
       {R"({"do": "record", "for": "long"})", "type must be number"},

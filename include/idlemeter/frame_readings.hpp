@@ -2,6 +2,7 @@
 #pragma once
 
 #include <memory>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -40,8 +41,8 @@ class FrameReadings {
   /// Begins all spans anew, except that of a recording at work.
   void clear();
 
-  /// Begins the recording's span anew.
-  void begin_recording(Nanoseconds now);
+  /// Begins the recording's span: empty, or with frames of the recording that were added before.
+  void begin_recording(Nanoseconds since, std::span<const FrameRecord> already = {});
 
   /// Holds the recording's figures.
   void end_recording(Nanoseconds now);

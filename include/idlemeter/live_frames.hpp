@@ -14,7 +14,8 @@ namespace idlemeter {
 /// One thread at a time. Moves, doesn't copy.
 class LiveFrames {
  public:
-  /// A span that grows: at most 16 bytes a frame.
+  /// A span that grows: at most 16 bytes a frame. It is full at limits::kFramesOfSpan: later frames are left out and
+  /// counted, until it is cleared.
   [[nodiscard]] static LiveFrames growing();
 
   /// A span of the last `length` (> 0) of play: the newest frames, as many as are needed to fill it. Constant memory:

@@ -48,6 +48,7 @@ struct GameReport {
 ///   {"do": "show" | "hide" | "toggle" | "clear" | "mark" | "state"}
 ///   {"do": "face", "name": "strip"}, or without a name: the next
 ///   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds}
+///   {"do": "hand over"}: lets its games go, so that another meter may listen to their socket
 class Meter {
  public:
   /// Throws Error where the sockets can't be made, or the display can't have windows above games.
@@ -66,11 +67,22 @@ class Meter {
   void run();
   void stop();
 
+  /// Whether any game is here that presents; a peer that only keeps its socket open isn't one.
   [[nodiscard]] bool has_games() const;
   [[nodiscard]] std::vector<GameReport> reports();
 
   /// Begins a recording of the next game that presents, or the present one, for so long (0: until told).
   void record(double seconds, double after);
+
+  /// Whether a recording that was asked for has yet to begin.
+  [[nodiscard]] bool has_plan() const;
+
+  /// Ends the recording, if one is at work, and waits for the disk for up to five seconds. Called by the destructor
+  /// too.
+  void end_recordings();
+
+  /// Why recordings failed or had to end early, a sentence each; known in full after end_recordings().
+  [[nodiscard]] std::vector<std::string> recording_problems() const;
 
  private:
   struct State;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <chrono>
+#include <cstdint>
 #include <filesystem>
 #include <map>
 #include <optional>
@@ -31,6 +32,13 @@ struct KeyChoices {
   std::string mark = "Ctrl+Alt+M";    ///< set a mark in the recording
 };
 
+/// Whether a game's GPU is asked how long it works on frames: always, never, or unless a software rasteriser draws,
+/// which has to stop for it and of which the figure means little.
+enum class GpuTime : std::uint8_t { automatic, on, off };
+
+/// "auto", "on", "off": as in the settings and in IDLEMETER_GPU_TIME, by which the probe in the game is told.
+std::string_view name_of(GpuTime choice);
+
 struct Settings {
   std::chrono::nanoseconds pace = std::chrono::milliseconds(500);
   std::map<std::string, std::chrono::nanoseconds> paces = {};  ///< of single sources, by name
@@ -41,6 +49,7 @@ struct Settings {
   std::string face = {};                 ///< a kept face's, a starter's or a file's name, for games without a rule
   std::vector<GameRule> games = {};      ///< the first that fits counts
   KeyChoices keys = {};
+  GpuTime gpu_time = GpuTime::automatic;
 };
 
 /// All that a text holds, or all that is wrong with it.

@@ -2,6 +2,8 @@
 
 #include <stdio.h>
 
+#include "link/gpu_time.hpp"
+
 namespace idlemeter::probe {
 namespace {
 
@@ -358,7 +360,7 @@ void GpuClock::begin(const Gl& gl) {
   if (!made_) {
     GLint bits = 0;
     if (gl.GetQueryiv != nullptr) gl.GetQueryiv(GL_TIMESTAMP, GL_QUERY_COUNTER_BITS, &bits);
-    failed_ = bits == 0;
+    failed_ = bits == 0 || !link::times_gpu(gl.slow_clock);
     if (failed_) return;
     gl.GenQueries(2 * kPairs, queries_);
     made_ = true;

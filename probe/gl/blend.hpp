@@ -27,8 +27,8 @@ class Blend {
   std::uint32_t width_ = 0, height_ = 0;
 };
 
-/// How long the GPU works on frames, by pairs of timestamps read some frames late. On a software rasteriser, which
-/// has to flush for each timestamp, ten times a second.
+/// How long the GPU works on frames, by pairs of timestamps read some frames late. On a software rasteriser, which has
+/// to flush for each timestamp, only if that is asked for (link::times_gpu), and then ten times a second.
 class GpuClock {
  public:
   /// Ends the frame that began with the last call of begin(); nanoseconds of an earlier frame, or -1.

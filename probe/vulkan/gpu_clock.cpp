@@ -1,5 +1,6 @@
 #include "vulkan/gpu_clock.hpp"
 
+#include "link/gpu_time.hpp"
 #include "link/handover.hpp"
 
 namespace idlemeter::probe {
@@ -10,7 +11,8 @@ GpuClock::GpuClock(const Device& device, std::uint32_t family) : device_(&device
   const bool resets = known && (device.families[family].queueFlags & kResets) != 0;
   const std::uint32_t bits = resets ? device.families[family].timestampValidBits : 0;
   mask_ = bits >= 64 ? ~std::uint64_t{0} : (std::uint64_t{1} << bits) - 1;
-  failed_ = bits == 0;
+  const bool stops = device.properties.deviceType == VK_PHYSICAL_DEVICE_TYPE_CPU;
+  failed_ = bits == 0 || !link::times_gpu(stops);
 }
 
 /// Recorded once, submitted again and again.

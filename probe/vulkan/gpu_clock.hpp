@@ -8,7 +8,8 @@ namespace idlemeter::probe {
 /// Pairs of timestamps on one queue: before a frame's first commands and after its last. They are read frames later,
 /// and nothing ever waits for them. One thread at a time. Everything it makes is gone after destroy().
 ///
-/// On a software rasteriser, which has to stop for each timestamp, ten times a second.
+/// On a software rasteriser, which has to stop for each timestamp, only if that is asked for (link::times_gpu), and
+/// then ten times a second.
 class GpuClock {
  public:
   /// Makes nothing yet: of a family without timestamps it never does.

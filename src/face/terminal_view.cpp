@@ -16,7 +16,7 @@ namespace {
 class CharacterMeasure : public TextMeasure {
  public:
   TextExtent measure(const std::string& text, const TextStyle&) override {
-    return {static_cast<double>(characters(text)), 1, 0};
+    return {static_cast<double>(characters(printable(text))), 1, 0};
   }
 };
 
@@ -101,7 +101,8 @@ class View {
     return fmt::format("\x1b[{}{}m{}\x1b[0m", ink.bold ? "1;" : "", code, text);
   }
 
-  void put(Lines& lines, std::size_t line, const std::string& text, const Ink& ink) const {
+  void put(Lines& lines, std::size_t line, const std::string& anything, const Ink& ink) const {
+    const std::string text = printable(anything);
     lines.text[line] += inked(text, ink);
     lines.width[line] += characters(text);
   }

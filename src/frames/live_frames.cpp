@@ -6,6 +6,7 @@
 #include <stdexcept>
 
 #include "frames/ordered_frames.hpp"
+#include "idlemeter/limits.hpp"
 
 namespace idlemeter {
 
@@ -48,7 +49,7 @@ LiveFrames LiveFrames::sliding(Nanoseconds length, std::size_t most_frames) {
 
 void LiveFrames::add(Nanoseconds interval) {
   State& s = *state_;
-  const bool fits = s.totals.time <= kLatestMoment && s.totals.steps <= kLatestMoment;  // 100 years of play
+  const bool fits = s.totals.time <= kLatestMoment && (s.slides() || s.totals.frames < limits::kFramesOfSpan);
   if (!frames::is_frame(interval) || !fits) {
     ++s.totals.left_out;
     return;

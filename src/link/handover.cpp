@@ -19,7 +19,7 @@ namespace {
 
 constexpr int kSeals = F_SEAL_SHRINK | F_SEAL_GROW | F_SEAL_FUTURE_WRITE | F_SEAL_SEAL;
 
-/// A greeting with room for a descriptor beside it.
+/// A greeting with room for descriptors beside it: more than one, so that a peer's surplus is seen and closed.
 struct Message {
   Message() {
     header.msg_iov = &part;
@@ -31,7 +31,7 @@ struct Message {
   Message& operator=(const Message&) = delete;
 
   Greeting greeting;
-  alignas(cmsghdr) char control[CMSG_SPACE(sizeof(int))] = {};
+  alignas(cmsghdr) char control[CMSG_SPACE(8 * sizeof(int))] = {};
   iovec part{&greeting, sizeof greeting};
   msghdr header{};
 };
@@ -74,6 +74,7 @@ void unmap(Mapping& mapping) {
 bool send_greeting(int socket, std::uint32_t magic, int fd) {
   Message message;
   message.greeting.magic = magic;
+  message.header.msg_controllen = CMSG_SPACE(sizeof(int));
   cmsghdr* header = CMSG_FIRSTHDR(&message.header);
   header->cmsg_level = SOL_SOCKET;
   header->cmsg_type = SCM_RIGHTS;
@@ -82,19 +83,36 @@ bool send_greeting(int socket, std::uint32_t magic, int fd) {
   return ::sendmsg(socket, &message.header, MSG_NOSIGNAL | MSG_DONTWAIT) == static_cast<ssize_t>(sizeof(Greeting));
 }
 
+namespace {
+
+/// Calls back with each descriptor that came with a message. The kernel has closed those without room.
+template <typename Take>
+void for_each_descriptor(msghdr& message, Take take) {
+  for (cmsghdr* header = CMSG_FIRSTHDR(&message); header != nullptr; header = CMSG_NXTHDR(&message, header)) {
+    if (header->cmsg_level != SOL_SOCKET || header->cmsg_type != SCM_RIGHTS) continue;
+    const std::size_t count = (header->cmsg_len - CMSG_LEN(0)) / sizeof(int);
+    for (std::size_t i = 0; i < count; ++i) {
+      int fd = -1;
+      ::memcpy(&fd, CMSG_DATA(header) + i * sizeof fd, sizeof fd);
+      take(fd);
+    }
+  }
+}
+
+}  // namespace
+
 Greeted receive_greeting(int socket, std::uint32_t magic, int& fd) {
   Message message;
   const ssize_t got = ::recvmsg(socket, &message.header, MSG_DONTWAIT | MSG_CMSG_CLOEXEC);
   if (got < 0 && (errno == EAGAIN || errno == EINTR)) return Greeted::not_yet;
   fd = -1;
-  const cmsghdr* header = got > 0 ? CMSG_FIRSTHDR(&message.header) : nullptr;
-  if (header != nullptr && header->cmsg_level == SOL_SOCKET && header->cmsg_type == SCM_RIGHTS &&
-      header->cmsg_len == CMSG_LEN(sizeof(int)))
-    ::memcpy(&fd, CMSG_DATA(header), sizeof fd);
+  int came = 0;
+  if (got > 0) for_each_descriptor(message.header, [&](int one) { fd = ++came == 1 ? one : fd; });
   const bool right = got == static_cast<ssize_t>(sizeof(Greeting)) && message.greeting.magic == magic &&
-                     message.greeting.version == kVersion && fd >= 0;
+                     message.greeting.version == kVersion && came == 1;
   if (right) return Greeted::yes;
-  if (fd >= 0) ::close(fd);
+  if (got > 0) for_each_descriptor(message.header, [](int one) { ::close(one); });
+  fd = -1;
   return Greeted::never;
 }
 

@@ -18,7 +18,7 @@ struct FrameEntry {
   std::int64_t gpu_work = -1;  ///< of an earlier frame, as it became known; -1: none
   std::uint32_t drawable = 0;  ///< tells windows and swapchains of one process apart
   std::uint32_t width = 0, height = 0;
-  std::uint32_t reserved = 0;
+  std::uint32_t after_pause = 0;  ///< other than 0: nothing is known of the time since the present before
 };
 
 inline constexpr std::uint32_t kRingCapacity = 1u << 16;  // a minute at 1,000 frames a second

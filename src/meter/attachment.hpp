@@ -66,6 +66,9 @@ class Entrance {
 
   /// Call at each tick.
   virtual void look() = 0;
+
+  /// Lets all games go and takes no more. Does nothing where that makes no difference to others.
+  virtual void close() {}
 };
 
 }  // namespace idlemeter::meter

@@ -8,40 +8,34 @@
 #include <cstdlib>
 
 #include "idlemeter/error.hpp"
+#include "idlemeter/limits.hpp"
 #include "idlemeter/meter.hpp"
 #include "link/handover.hpp"
-#include "sources/private_socket.hpp"
 
 namespace idlemeter {
 namespace meter {
-namespace {
 
-constexpr std::size_t kMostClients = 16, kLongestCommand = 64 * 1024;
-
-}  // namespace
-
-Control::Control(Loop& loop, std::filesystem::path socket, std::function<std::string(const std::string&)> obey)
-    : loop_(loop), path_(std::move(socket)), obey_(std::move(obey)), socket_(sources::listen_privately(path_)) {
-  loop_.watch(socket_, [this] { accept(); });
+Control::Control(Loop& loop, std::filesystem::path socket, Obey obey)
+    : loop_(loop), obey_(std::move(obey)), listener_(std::move(socket)) {
+  loop_.watch(listener_.descriptor(), [this] { accept(); });
 }
 
 Control::~Control() {
   while (!clients_.empty()) leave(clients_.front());
-  loop_.unwatch(socket_);
-  ::close(socket_);
-  std::error_code gone;
-  std::filesystem::remove(path_, gone);
+  loop_.unwatch(listener_.descriptor());
 }
 
 void Control::accept() {
-  const int socket = ::accept4(socket_, nullptr, nullptr, SOCK_CLOEXEC | SOCK_NONBLOCK);
+  const int socket = listener_.accept();
   if (socket < 0) return;
-  if (!sources::peer_is_this_user(socket) || clients_.size() >= kMostClients) {
-    ::close(socket);
-    return;
+  if (clients_.size() >= limits::kClients) {
+    const auto longest = [](const Client& a, const Client& b) { return a.heard < b.heard; };
+    leave(*std::min_element(clients_.begin(), clients_.end(), longest));
   }
-  clients_.push_back({socket, {}});
-  Client& client = clients_.back();
+  Client& client = clients_.emplace_back();
+  client.id = ++last_id_;
+  client.socket = socket;
+  client.heard = link::now();
   loop_.watch(socket, [this, &client] { hear(client); });
 }
 
@@ -50,12 +44,40 @@ void Control::hear(Client& client) {
   const ssize_t got = ::recv(client.socket, buffer, sizeof buffer, MSG_DONTWAIT);
   if (got < 0 && (errno == EAGAIN || errno == EINTR)) return;
   if (got > 0) client.input.append(buffer, static_cast<std::size_t>(got));
-  for (std::size_t end; (end = client.input.find('\n')) != std::string::npos;) {
-    const std::string answer = obey_(client.input.substr(0, end)) + "\n";
-    client.input.erase(0, end + 1);
-    (void)!::send(client.socket, answer.data(), answer.size(), MSG_NOSIGNAL | MSG_DONTWAIT);
+  if (got <= 0) {
+    client.closed = true;
+    loop_.unwatch(client.socket);
   }
-  if (got <= 0 || client.input.size() >= kLongestCommand) leave(client);
+  client.heard = link::now();
+  obey_lines(client);
+}
+
+/// The client may be gone afterwards.
+void Control::obey_lines(Client& client) {
+  const std::uint64_t id = client.id;
+  for (std::size_t end; !client.waits && (end = client.input.find('\n')) != std::string::npos;) {
+    const std::string line = client.input.substr(0, end);
+    client.input.erase(0, end + 1);
+    client.waits = true;
+    obey_(line, [this, id](const std::string& text) { answer(id, text); });
+    if (find(id) == nullptr) return;
+  }
+  const bool over = client.closed && !client.waits;
+  if (over || client.input.size() >= limits::kCommandBytes) leave(client);
+}
+
+void Control::answer(std::uint64_t id, const std::string& text) {
+  Client* const client = find(id);
+  if (client == nullptr || !client->waits) return;
+  const std::string line = text + "\n";
+  (void)!::send(client->socket, line.data(), line.size(), MSG_NOSIGNAL | MSG_DONTWAIT);
+  client->waits = false;
+  if (client->closed || !client->input.empty()) obey_lines(*client);
+}
+
+Control::Client* Control::find(std::uint64_t id) {
+  const auto found = std::find_if(clients_.begin(), clients_.end(), [&](const Client& one) { return one.id == id; });
+  return found == clients_.end() ? nullptr : &*found;
 }
 
 void Control::leave(Client& client) {

@@ -101,6 +101,7 @@ void DamageWatch::take(const xcb_generic_event_t& event) {
   frame.drawable = notify.drawable;
   frame.width = notify.geometry.width;
   frame.height = notify.geometry.height;
+  frame.after_pause = std::exchange(watched.after_pause, false) ? 1 : 0;
   watched.arrived.push_back(frame);
 }
 

@@ -33,7 +33,8 @@ class DamageWatch {
   struct Watched {
     std::uint32_t damage = 0;
     xcb_rectangle_t covered{};
-    bool counts = false;  // of the report that is arriving
+    bool counts = false;      // of the report that is arriving
+    bool after_pause = true;  // nothing was watched before the next present
     std::vector<link::FrameEntry> arrived = {};
     std::uint32_t lost = 0;
   };

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "base/text.hpp"
 #include "idlemeter/error.hpp"
 #include "meter/process.hpp"
 
@@ -35,9 +36,17 @@ link::Slot slot_around(const Rect& bounds, int width, int height) {
   return {left, top, static_cast<std::uint32_t>(right - left), static_cast<std::uint32_t>(bottom - top)};
 }
 
+/// "/home/otter/faces/mine.toml:3:1: error: …" -> "mine.toml:3:1: error: …"
+std::string first_line(const std::string& mistake) {
+  std::string text = mistake.substr(0, mistake.find('\n'));
+  if (const std::size_t slash = text.rfind('/', text.find(':')); slash != std::string::npos) text.erase(0, slash + 1);
+  return text;
+}
+
 }  // namespace
 
 std::optional<Nanoseconds> WindowChoice::interval(const link::FrameEntry& frame) {
+  if (frame.after_pause != 0 && frame.drawable == main_) pause();
   if (frame.drawable == main_ && last_ != 0) {
     other_frames_ = 0;
     return frame.present - std::exchange(last_, frame.present);
@@ -53,7 +62,15 @@ std::optional<Nanoseconds> WindowChoice::interval(const link::FrameEntry& frame)
   return again ? std::optional(frame.present - before) : std::nullopt;
 }
 
-WatchedFace::WatchedFace(fs::path file) : file_(std::move(file)) { (void)look(); }
+void WindowChoice::pause() {
+  last_ = 0;
+  other_frames_ = 0;
+}
+
+WatchedFace::WatchedFace(fs::path file, std::string name)
+    : file_(std::move(file)), name_(name.empty() ? file_.string() : std::move(name)) {
+  (void)look();
+}
 
 bool WatchedFace::look() {
   std::error_code gone;
@@ -71,7 +88,7 @@ bool WatchedFace::look() {
   return true;
 }
 
-Game::Game(std::unique_ptr<Attachment> attachment, fs::path face, const std::vector<ComputedReading>& computed)
+Game::Game(std::unique_ptr<Attachment> attachment, WatchedFace face, const std::vector<ComputedReading>& computed)
     : attachment_(std::move(attachment)), name_(name_of_process(pid())), face_(std::move(face)), computed_(computed) {
   note_face();
 }
@@ -82,20 +99,60 @@ void Game::note_face() {
   last_ = {};
 }
 
-void Game::set_face(const fs::path& file) {
-  face_ = WatchedFace(file);
+void Game::set_face(WatchedFace face) {
+  face_ = std::move(face);
   note_face();
 }
 
 std::string Game::picture() const { return width_ == 0 ? "" : fmt::format("{}x{}", width_, height_); }
 
-const std::vector<FrameRecord>& Game::drain() {
+const std::vector<FrameRecord>& Game::drain(Nanoseconds now) {
   arrived_.clear();
   counted_.clear();
   note_size(attachment_->size());
-  lost_ += attachment_->drain(arrived_);
-  for (const link::FrameEntry& frame : arrived_) take(frame);
+  if (const std::uint32_t lost = attachment_->drain(arrived_); lost > 0) {
+    lost_ += lost;
+    window_.pause();
+  }
+  drop_surplus(now);
+  for (const link::FrameEntry& frame : arrived_) take(frame, now);
   return counted_;
+}
+
+/// A game that presents more than can be kept would take all of the meter's time and memory. What was saved up while
+/// the meter was stopped is no surplus.
+void Game::drop_surplus(Nanoseconds now) {
+  const double seconds = drained_ == 0 ? 1 : static_cast<double>(now - drained_) / kSecond;
+  drained_ = now;
+  allowance_ = std::clamp(allowance_ + seconds * limits::kFramesPerSecond, 0.0, double{link::kRingCapacity});
+  const auto most = static_cast<std::size_t>(allowance_);
+  if (arrived_.size() > most) {
+    lost_ += arrived_.size() - most;
+    arrived_.resize(most);
+    window_.pause();
+  }
+  allowance_ -= static_cast<double>(arrived_.size());
+}
+
+void Game::keep_early() {
+  constexpr std::size_t kMost = limits::kFramesPerSecond;
+  early_.insert(early_.end(), counted_.begin(), counted_.end());
+  if (early_.size() > kMost) early_.erase(early_.begin(), early_.end() - static_cast<std::ptrdiff_t>(kMost));
+}
+
+std::vector<FrameRecord> Game::begin_recording(Nanoseconds since) {
+  std::erase_if(early_, [&](const FrameRecord& frame) { return frame.at < since; });
+  frames_.begin_recording(since, early_);
+  return std::exchange(early_, {});
+}
+
+std::optional<Nanoseconds> Game::early_since() const {
+  return early_.empty() ? std::nullopt : std::optional(early_.front().at - early_.front().interval);
+}
+
+void Game::set_notice(const std::string& notice) {
+  if (notice != notice_) last_ = {};
+  notice_ = notice;
 }
 
 void Game::note_size(Attachment::Size size) {
@@ -104,12 +161,20 @@ void Game::note_size(Attachment::Size size) {
   height_ = static_cast<int>(size.height);
 }
 
-void Game::take(const link::FrameEntry& entry) {
+void Game::take(const link::FrameEntry& entry, Nanoseconds now) {
   ++presents_;
   note_size({entry.width, entry.height});
+  // Windows present on threads of their own, so that one may come a little late; a clock's reading may be a little
+  // ahead.
+  if (entry.present <= 0 || entry.present > now + kSecond || entry.present < newest_ - kSecond) {
+    ++refused_;
+    return;
+  }
+  newest_ = std::max(newest_, entry.present);
   const auto interval = window_.interval(entry);
   if (!interval || *interval <= 0) return;
-  const FrameRecord frame{entry.present, *interval, entry.gpu_work > 0 ? entry.gpu_work : -1};
+  const bool has_work = entry.gpu_work > 0 && entry.gpu_work <= kLongestFrame;
+  const FrameRecord frame{entry.present, *interval, has_work ? entry.gpu_work : -1};
   whole_.add(frame.interval);
   frames_.add(frame);
   history_.add("frame.time", frame.at, static_cast<double>(frame.interval) / kMillisecond);
@@ -125,13 +190,18 @@ void Game::update(const Snapshot& machine, Nanoseconds now, bool keep) {
   if (keep) history_.add(values_);
 }
 
-/// A line below the overlay, or above it where there is no room.
-void Game::add_mistake(Scene& scene, Painter& painter) const {
-  if (face_.mistake().empty()) return;
-  std::string text = face_.mistake().substr(0, face_.mistake().find('\n'));
-  if (const std::size_t slash = text.rfind('/', text.find(':')); slash != std::string::npos) text.erase(0, slash + 1);
+/// A line below the overlay, or above it if there is no room.
+void Game::add_line(Scene& scene, Painter& painter, std::string text) const {
+  if (text.empty()) return;
+  text = printable(text);
   const TextStyle style{"sans", std::max(10.0, std::round(scene.height / 72.0)), false};
-  while (text.size() > 8 && painter.measure(text, style).width > scene.width - 40) text.resize(text.size() - 4);
+  // As many characters as fit by the width of an average one, and then fewer until they do.
+  const double room = std::max(40.0, scene.width - 40.0), width = painter.measure(text, style).width;
+  if (width > room)
+    text = cut_to(text, std::max<std::size_t>(
+                            4, static_cast<std::size_t>(room / width * 1.2 * static_cast<double>(characters(text)))));
+  while (characters(text) > 4 && painter.measure(text, style).width > room)
+    text = cut_to(text, characters(text) * 9 / 10);
   const TextExtent extent = painter.measure(text, style);
   const double high = std::ceil(extent.ascent + extent.descent) + 6;
   Rect& bounds = scene.bounds;
@@ -152,14 +222,16 @@ void Game::add_mistake(Scene& scene, Painter& painter) const {
 void Game::redraw(Painter& painter) {
   if (!has_picture() || !attachment_->takes_pictures()) return;
   Scene scene = lay_out(face_.face(), width_, height_, values_, history_, painter);
-  add_mistake(scene, painter);
+  add_line(scene, painter, first_line(face_.mistake()));
+  add_line(scene, painter, notice_);
+  if (too_much_) add_line(scene, painter, "this face has more to paint than an overlay may");
   if (scene == last_) return;
   link::Slot slot = slot_around(scene.bounds, width_, height_);
   constexpr std::uint64_t kMostPixels = link::kSlotBytes / 4;
   if (std::uint64_t{slot.width} * slot.height > kMostPixels)
     slot.height = static_cast<std::uint32_t>(kMostPixels / slot.width);
   Image image(static_cast<int>(slot.width), static_cast<int>(slot.height));
-  painter.draw(scene, image, slot.x, slot.y);
+  too_much_ = painter.draw(scene, image, slot.x, slot.y) > 0;
   attachment_->publish(image, slot.x, slot.y);
   last_ = std::move(scene);
 }

@@ -9,6 +9,7 @@
 
 #include "idlemeter/draw.hpp"
 #include "idlemeter/frame_readings.hpp"
+#include "idlemeter/limits.hpp"
 #include "idlemeter/own_readings.hpp"
 #include "meter/attachment.hpp"
 
@@ -21,6 +22,9 @@ class WindowChoice {
   /// The interval to the window's present before; empty where there is none, or the present is of another window.
   std::optional<Nanoseconds> interval(const link::FrameEntry& frame);
 
+  /// What was presented meanwhile isn't known: no interval leads over it.
+  void pause();
+
  private:
   std::uint32_t main_ = 0;
   Nanoseconds last_ = 0;
@@ -32,13 +36,16 @@ class WindowChoice {
 /// A face file with its last good face.
 class WatchedFace {
  public:
-  explicit WatchedFace(std::filesystem::path file);
+  explicit WatchedFace(std::filesystem::path file, std::string name = {});
 
   /// Reads the file where it was saved since. True where there is something new: another face, or a mistake.
   bool look();
 
   [[nodiscard]] const Face& face() const { return face_; }
   [[nodiscard]] const std::filesystem::path& file() const { return file_; }
+
+  /// What the user calls it; the file's path if that is all that is known.
+  [[nodiscard]] const std::string& name() const { return name_; }
 
   /// What is wrong with what the file holds now; empty where it is the face.
   [[nodiscard]] const std::string& mistake() const { return mistake_; }
@@ -47,16 +54,17 @@ class WatchedFace {
   using FileState = std::pair<std::filesystem::file_time_type, std::uintmax_t>;
 
   std::filesystem::path file_;
+  std::string name_;
   std::optional<FileState> seen_;
   Face face_;
   std::string mistake_;
 };
 
-/// One thread at a time.
+/// One thread at a time. Times that can't be (before the frames that came, or in the future) are refused and counted,
+/// and so is what is more than limits::kFramesPerSecond.
 class Game {
  public:
-  Game(std::unique_ptr<Attachment> attachment, std::filesystem::path face,
-       const std::vector<ComputedReading>& computed);
+  Game(std::unique_ptr<Attachment> attachment, WatchedFace face, const std::vector<ComputedReading>& computed);
 
   [[nodiscard]] Attachment& attachment() { return *attachment_; }
   [[nodiscard]] const Attachment& attachment() const { return *attachment_; }
@@ -65,15 +73,31 @@ class Game {
   [[nodiscard]] bool has_picture() const { return width_ > 0; }
   [[nodiscard]] std::string picture() const;  ///< "1920x1080"; empty where it isn't known
   [[nodiscard]] std::uint64_t presents() const { return presents_; }
+  /// Presents that were overwritten before they could be read, or were too many.
   [[nodiscard]] std::uint64_t lost() const { return lost_; }
+  /// Presents with impossible times.
+  [[nodiscard]] std::uint64_t refused() const { return refused_; }
   [[nodiscard]] const LiveFrames& whole() const { return whole_; }
   [[nodiscard]] FrameReadings& frames() { return frames_; }
   [[nodiscard]] const WatchedFace& face() const { return face_; }
 
-  void set_face(const std::filesystem::path& file);
+  void set_face(WatchedFace face);
 
-  /// Takes the frames that have come, and returns those that count.
-  const std::vector<FrameRecord>& drain();
+  /// Takes the frames that have come by now, and returns those that count.
+  const std::vector<FrameRecord>& drain(Nanoseconds now);
+
+  /// Keeps the newest frames that count for a recording that may begin with them.
+  void keep_early();
+
+  /// Begins the live statistics of a recording with those that were kept since then, and hands them over.
+  std::vector<FrameRecord> begin_recording(Nanoseconds since);
+  void end_recording(Nanoseconds now) { frames_.end_recording(now); }
+
+  /// The start of the first frame that is kept; empty if none is.
+  [[nodiscard]] std::optional<Nanoseconds> early_since() const;
+
+  /// A line to show with the overlay, such as why nothing is recorded; empty: none.
+  void set_notice(const std::string& notice);
 
   /// Takes the face anew where its file was saved.
   void look_at_face();
@@ -88,10 +112,11 @@ class Game {
   [[nodiscard]] bool has_traces() const { return has_traces_; }
 
  private:
-  void take(const link::FrameEntry& frame);
+  void take(const link::FrameEntry& frame, Nanoseconds now);
+  void drop_surplus(Nanoseconds now);
   void note_size(Attachment::Size size);
   void note_face();
-  void add_mistake(Scene& scene, Painter& painter) const;
+  void add_line(Scene& scene, Painter& painter, std::string text) const;
 
   std::unique_ptr<Attachment> attachment_;
   std::string name_;
@@ -104,7 +129,12 @@ class Game {
   History history_;
   std::vector<link::FrameEntry> arrived_;
   std::vector<FrameRecord> counted_;
-  std::uint64_t presents_ = 0, lost_ = 0;
+  std::vector<FrameRecord> early_;
+  std::uint64_t presents_ = 0, lost_ = 0, refused_ = 0;
+  Nanoseconds newest_ = 0, drained_ = 0;
+  double allowance_ = limits::kFramesPerSecond;  // of presents that may come now
+  std::string notice_;
+  bool too_much_ = false;  // the overlay has more to paint than may be
   int width_ = 0, height_ = 0;
   bool has_traces_ = false;
   Scene last_;

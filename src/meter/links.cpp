@@ -1,15 +1,20 @@
 #include "meter/links.hpp"
 
 #include <fmt/format.h>
-#include <sys/socket.h>
-#include <unistd.h>
 
+#include <algorithm>
 #include <cstring>
 
+#include "idlemeter/limits.hpp"
+#include "meter/game.hpp"
 #include "meter/process.hpp"
-#include "sources/private_socket.hpp"
 
 namespace idlemeter::meter {
+namespace {
+
+constexpr std::int64_t kPatience = 2'000'000'000;  // with peers that say nothing
+
+}  // namespace
 
 std::string LinkAttachment::api() const {
   const auto graphics = end_.graphics();
@@ -28,28 +33,64 @@ void LinkAttachment::publish(const Image& image, int x, int y) {
   end_.publish({x, y, static_cast<std::uint32_t>(image.width), static_cast<std::uint32_t>(image.height)});
 }
 
-Links::Links(Loop& loop, std::filesystem::path socket, Host& host)
-    : loop_(loop), path_(std::move(socket)), socket_(sources::listen_privately(path_)), host_(host) {
-  loop_.watch(socket_, [this] { accept(); });
+Links::Links(Loop& loop, std::filesystem::path socket, Host& host) : loop_(loop), host_(host) {
+  listener_.emplace(std::move(socket));
+  loop_.watch(listener_->descriptor(), [this] { accept(); });
 }
 
-Links::~Links() {
-  for (Link& link : links_) loop_.unwatch(link.attachment->end().socket());
-  loop_.unwatch(socket_);
-  ::close(socket_);
-  std::error_code gone;
-  std::filesystem::remove(path_, gone);
+Links::~Links() { close(); }
+
+void Links::close() {
+  if (!listener_) return;
+  while (!links_.empty()) leave(links_.front());
+  while (!silent_.empty()) forget(silent_.front().attachment->end().socket());
+  loop_.unwatch(listener_->descriptor());
+  listener_.reset();
 }
 
 void Links::accept() {
-  const int socket = ::accept4(socket_, nullptr, nullptr, SOCK_CLOEXEC | SOCK_NONBLOCK);
+  const int socket = listener_->accept();
   if (socket < 0) return;
-  auto attachment = std::make_unique<LinkAttachment>(link::MeterEnd(socket));
+  if (silent_.size() >= limits::kSilentPeers) forget(silent_.front().attachment->end().socket());
+  silent_.push_back({std::make_unique<LinkAttachment>(link::MeterEnd(socket)), link::now()});
+  loop_.watch(socket, [this, socket] { greet(socket); });
+}
+
+void Links::greet(int socket) {
+  const auto peer = std::find_if(silent_.begin(), silent_.end(),
+                                 [&](const Silent& one) { return one.attachment->end().socket() == socket; });
+  if (peer == silent_.end()) return;
+  if (!peer->attachment->end().receive()) return forget(socket);
+  if (!peer->attachment->end().linked()) return;
+  loop_.unwatch(socket);
+  std::unique_ptr<LinkAttachment> attachment = std::move(peer->attachment);
+  silent_.erase(peer);
+  welcome(std::move(attachment));
+}
+
+void Links::forget(int socket) {
+  loop_.unwatch(socket);
+  silent_.remove_if([&](const Silent& one) { return one.attachment->end().socket() == socket; });
+}
+
+void Links::welcome(std::unique_ptr<LinkAttachment> attachment) {
+  if (links_.size() >= limits::kGames && !make_room()) return;
   LinkAttachment* const kept = attachment.get();
+  const int socket = kept->end().socket();
   Game* const game = host_.come(std::move(attachment));
   if (game == nullptr) return;
-  Link& link = links_.emplace_back(Link{kept, game});
+  Link& link = links_.emplace_back(Link{kept, game, link::now()});
   loop_.watch(socket, [this, &link] { hear(link); });
+}
+
+/// Lets a peer go that has greeted and never presented: a game presents at once.
+bool Links::make_room() {
+  const auto idle = std::find_if(links_.begin(), links_.end(), [](const Link& link) {
+    return link.game->presents() == 0 && link::now() - link.since > kPatience;
+  });
+  if (idle == links_.end()) return false;
+  leave(*idle);
+  return true;
 }
 
 void Links::hear(Link& link) {
@@ -70,6 +111,8 @@ bool Links::is_alive(const Link& link) const {
 }
 
 void Links::look() {
+  while (!silent_.empty() && link::now() - silent_.front().since > kPatience)
+    forget(silent_.front().attachment->end().socket());
   for (auto link = links_.begin(); link != links_.end();) {
     Link& one = *link++;
     if (one.cut_off && !is_alive(one)) leave(one);

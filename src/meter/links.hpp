@@ -3,10 +3,13 @@
 
 #include <filesystem>
 #include <list>
+#include <memory>
+#include <optional>
 
 #include "link/meter_end.hpp"
 #include "meter/attachment.hpp"
 #include "meter/loop.hpp"
+#include "sources/private_socket.hpp"
 
 namespace idlemeter::meter {
 
@@ -27,7 +30,8 @@ class LinkAttachment final : public Attachment {
   link::MeterEnd end_;
 };
 
-/// Listens for probes. The socket is removed in the end.
+/// Listens for probes. A peer counts as a game once it has greeted; of those that stay silent only a few are kept, for
+/// two seconds. The socket is removed in the end.
 class Links final : public Entrance {
  public:
   /// Throws Error where the socket can't be made. Loop and host have to outlive it.
@@ -39,22 +43,36 @@ class Links final : public Entrance {
   /// Lets games go whose sockets ended before their processes did.
   void look() override;
 
+  /// Takes no more games, and lets those go that are there: another meter may listen where this one did.
+  void close() override;
+
  private:
   struct Link {
     LinkAttachment* attachment;
     Game* game;
+    std::int64_t since = 0;
     bool cut_off = false;  // the socket has ended: a game may close all its descriptors, its shared memory goes on
   };
 
+  /// Connected, and not greeted yet.
+  struct Silent {
+    std::unique_ptr<LinkAttachment> attachment;
+    std::int64_t since = 0;
+  };
+
   void accept();
+  void greet(int socket);
+  void forget(int socket);
+  void welcome(std::unique_ptr<LinkAttachment> attachment);
+  bool make_room();
   void hear(Link& link);
   [[nodiscard]] bool is_alive(const Link& link) const;
   void leave(Link& link);
 
   Loop& loop_;
-  std::filesystem::path path_;
-  int socket_;
   Host& host_;
+  std::optional<sources::PrivateListener> listener_;
+  std::list<Silent> silent_;
   std::list<Link> links_;
 };
 

@@ -1,5 +1,7 @@
 #include "meter/recording.hpp"
 
+#include <vector>
+
 #include "link/handover.hpp"
 #include "meter/game.hpp"
 
@@ -24,21 +26,21 @@ RunDetails details_of(const Game& game, const Snapshot& values) {
 }  // namespace
 
 Recording::Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, double seconds,
-                     Nanoseconds now)
-    : store_(store),
-      game_(game),
-      recorder_(store_, details_of(game, values), &link::now),
-      since_(now),
-      until_(seconds > 0 ? now + static_cast<Nanoseconds>(seconds * kSecond) : 0) {
-  game_.frames().begin_recording(now);
-}
+                     Nanoseconds since)
+    : game_(game),
+      recorder_(store, details_of(game, values), &link::now),
+      since_(since),
+      until_(seconds > 0 ? since + static_cast<Nanoseconds>(seconds * kSecond) : 0) {}
 
-void Recording::add(const std::vector<FrameRecord>& frames) {
+void Recording::add(std::span<const FrameRecord> frames) {
+  std::vector<FrameRecord> within;
+  within.reserve(frames.size());
   for (FrameRecord frame : frames) {
-    if (frame.at < since_) continue;
+    if (frame.at < since_ || (until_ > 0 && frame.at > until_)) continue;
     frame.at -= since_;
-    recorder_.add(frame);
+    within.push_back(frame);
   }
+  recorder_.add(within);
 }
 
 void Recording::add(const Snapshot& values, Nanoseconds now) {
@@ -50,6 +52,11 @@ void Recording::add(const Snapshot& values, Nanoseconds now) {
 int Recording::mark() {
   values_due_ = 0;
   return ++marks_;
+}
+
+bool Recording::is_done() const {
+  const auto phase = recorder_.state().phase;
+  return phase == BackgroundRecorder::Phase::finished || phase == BackgroundRecorder::Phase::failed;
 }
 
 }  // namespace idlemeter::meter

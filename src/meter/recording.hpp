@@ -3,26 +3,26 @@
 
 #include <cstdint>
 #include <filesystem>
-#include <vector>
+#include <span>
 
-#include "idlemeter/recorder.hpp"
+#include "runs/background_recorder.hpp"
 
 namespace idlemeter::meter {
 
 class Game;
 
-/// One thread at a time. The game must outlive it. Calls throw Error where the store can't be written.
+/// One thread at a time. The game must outlive it until finish().
 class Recording {
  public:
-  /// Begins a run of the game, with facts from the values; for so many seconds, 0: until it is finished.
-  Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, double seconds, Nanoseconds now);
+  /// Begins a run of the game, with facts from the values; `since` is its start, and so many seconds its length, 0:
+  /// until it is finished.
+  Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, double seconds, Nanoseconds since);
 
   [[nodiscard]] Game& game() const { return game_; }
-  [[nodiscard]] std::int64_t id() const { return recorder_.id(); }
   [[nodiscard]] bool is_over(Nanoseconds now) const { return until_ > 0 && now >= until_; }
 
-  /// Those presented since the beginning.
-  void add(const std::vector<FrameRecord>& frames);
+  /// Those presented from its start until its end.
+  void add(std::span<const FrameRecord> frames);
 
   /// Twice a second; otherwise nothing is done.
   void add(const Snapshot& values, Nanoseconds now);
@@ -31,12 +31,15 @@ class Recording {
   int mark();
   [[nodiscard]] int marks() const { return marks_; }
 
-  std::int64_t finish() { return recorder_.finish(); }
+  void finish() { recorder_.finish(); }
+  void give_up() { recorder_.give_up(); }
+  [[nodiscard]] BackgroundRecorder::State state() const { return recorder_.state(); }
+  [[nodiscard]] bool is_done() const;
+  [[nodiscard]] bool wait(std::chrono::nanoseconds at_most) const { return recorder_.wait(at_most); }
 
  private:
-  Store store_;
   Game& game_;
-  Recorder recorder_;
+  BackgroundRecorder recorder_;
   Nanoseconds since_, until_, values_due_ = 0;
   int marks_ = 0;
 };

@@ -3,7 +3,11 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <algorithm>
+#include <utility>
+
 #include "idlemeter/error.hpp"
+#include "idlemeter/limits.hpp"
 #include "link/handover.hpp"
 #include "meter/process.hpp"
 
@@ -14,7 +18,6 @@ namespace fs = std::filesystem;
 using nlohmann::json;
 
 constexpr Nanoseconds kTextEvery = 100 * kMillisecond;
-constexpr std::size_t kMostGames = 64;
 
 }  // namespace
 
@@ -53,24 +56,27 @@ void Session::listen_to_keys() {
 }
 
 Game* Session::come(std::unique_ptr<Attachment> attachment) {
-  if (games.size() >= kMostGames) return nullptr;
-  const fs::path face = face_file(attachment->pid());
-  return &games.emplace_back(std::move(attachment), face, options.settings.computed);
+  if (games.size() >= limits::kGames) return nullptr;
+  WatchedFace face = face_for(attachment->pid());
+  return &games.emplace_back(std::move(attachment), std::move(face), options.settings.computed);
 }
 
 void Session::leave(Game& game) {
   drain(game);
-  if (is_recorded(game)) end_with_its_game();
+  // A game that was over before its recording could begin: it has its frames all the same.
+  if (planned && link::now() >= planned->at && !recording && game.early_since()) start_recording(game, link::now());
+  if (is_recorded(game)) stop_recording();
   if (game.has_picture()) over.push_back(report(game, true));
   games.remove_if([&](const Game& one) { return &one == &game; });
 }
 
-fs::path Session::face_file(int pid) const {
+WatchedFace Session::face_for(int pid) const {
   try {
-    return options.file_of(options.face_of(executable_of(pid)));
+    const std::string name = options.face_of(executable_of(pid));
+    return WatchedFace(options.file_of(name), name);
   } catch (const std::exception& error) {
     log(error.what());
-    return options.file_of("benchmark");
+    return WatchedFace(options.file_of("benchmark"), "benchmark");
   }
 }
 
@@ -94,12 +100,11 @@ Game* Session::main_game() {
 }
 
 void Session::drain(Game& game) {
-  const std::vector<FrameRecord>& frames = game.drain();
-  if (!is_recorded(game)) return;
-  try {
+  const std::vector<FrameRecord>& frames = game.drain(link::now());
+  if (is_recorded(game)) {
     recording->add(frames);
-  } catch (const std::exception& error) {  // the disk is full: the game and its overlay go on
-    give_up_recording(error.what());
+  } else if (planned && !recording) {
+    game.keep_early();
   }
 }
 
@@ -139,55 +144,73 @@ std::shared_ptr<const Batch> Session::marks_batch(Nanoseconds now) const {
 
 bool Session::is_recorded(const Game& game) const { return recording && &recording->game() == &game; }
 
-void Session::start_recording(Game& game, double seconds) {
-  constexpr auto kPatience = std::chrono::milliseconds(250);  // for the machine's names, in a game's first moment
-  sample_for(game);
-  sampler->wait(1, kPatience);
-  drain(game);
-  const Nanoseconds now = link::now();
-  recording.emplace(options.store, game, machine_values(now), seconds, now);
-  log(fmt::format("recording '{}' as run {} in {}", game.name(), recording->id(), options.store.string()));
+bool Session::may_start(Nanoseconds now) const {
+  constexpr Nanoseconds kPatience = kSecond / 4;  // for the machine's names, in a game's first moment
+  if (!planned || now < planned->at || recording || sampler == nullptr) return false;
+  return now - sampled_at > kPatience || sampler->wait(1, std::chrono::nanoseconds::zero());
 }
 
-std::int64_t Session::stop_recording() {
-  const std::int64_t id = recording->id();
-  recording->finish();
-  end_recording();
-  log(fmt::format("run {} is recorded", id));
-  return id;
+void Session::start_recording(Game& game, Nanoseconds now) {
+  const Planned plan = *std::exchange(planned, std::nullopt);
+  const Nanoseconds since = std::clamp(game.early_since().value_or(now), std::min(plan.at, now), now);
+  recording = std::make_shared<Recording>(options.store, game, machine_values(now), plan.seconds, since);
+  recording->add(game.begin_recording(since));
+  notice.clear();
+  log(fmt::format("recording '{}' into {}", game.name(), options.store.string()));
 }
 
-void Session::end_with_its_game() {
-  try {
-    stop_recording();
-  } catch (const std::exception& error) {
-    give_up_recording(error.what());
-  }
+std::shared_ptr<Recording> Session::stop_recording() {
+  const std::shared_ptr<Recording> stopped = std::exchange(recording, nullptr);
+  stopped->game().end_recording(link::now());
+  stopped->finish();
+  ending.push_back(stopped);
+  return stopped;
 }
 
-void Session::give_up_recording(const char* why) {
-  log(fmt::format("run {} ends here: {}", recording->id(), why));
-  end_recording();
+void Session::look_after_recordings() {
+  if (recording && recording->is_done()) stop_recording();
+  std::erase_if(ending, [this](const auto& one) {
+    if (!one->is_done()) return false;
+    const BackgroundRecorder::State state = one->state();
+    const bool failed = state.phase == BackgroundRecorder::Phase::failed || !state.problem.empty();
+    if (failed)
+      note_problem(state.run == 0 ? state.problem : fmt::format("run {} ends early: {}", state.run, state.problem));
+    if (!failed) log(fmt::format("run {} is recorded", state.run));
+    return true;
+  });
+  for (Game& game : games) game.set_notice(notice.empty() ? "" : "not recording: " + notice);
 }
 
-void Session::end_recording() {
-  recording->game().frames().end_recording(link::now());
-  recording.reset();
+void Session::note_problem(const std::string& problem) {
+  constexpr std::size_t kMost = 100;
+  log("not recorded: " + problem);
+  notice = problem;
+  if (problems.size() < kMost) problems.push_back(problem);
 }
 
 void Session::record(Nanoseconds now) {
+  look_after_recordings();
   Game* game = main_game();
-  if (planned && now >= planned->at && game != nullptr && !recording) {
-    const double seconds = planned->seconds;
-    planned.reset();
-    start_recording(*game, seconds);
-  }
+  if (game != nullptr && may_start(now)) start_recording(*game, now);
   if (!recording) return;
-  if (recording->is_over(now)) return end_with_its_game();
-  try {
+  if (recording->is_over(now)) {
+    stop_recording();
+  } else {
     recording->add(recording->game().values(), now);
-  } catch (const std::exception& error) {
-    give_up_recording(error.what());
+  }
+}
+
+void Session::end_recordings(std::chrono::nanoseconds at_most) {
+  if (recording) stop_recording();
+  const Nanoseconds until = link::now() + at_most.count();
+  for (const auto& one : ending)
+    (void)one->wait(std::chrono::nanoseconds(std::max<Nanoseconds>(0, until - link::now())));
+  look_after_recordings();
+  for (const auto& one : std::exchange(ending, {})) {
+    one->give_up();
+    note_problem(
+        fmt::format("{}: the end of run {} couldn't be written in time; another program may have the store locked",
+                    options.store.string(), one->state().run));
   }
 }
 
@@ -206,19 +229,25 @@ void Session::tick() {
     game.attachment().show(visible);
   }
   if (Game* game = main_game()) sample_for(*game);
-  redraw(now);
   record(now);
+  redraw(now);
+  answer_waiting(now);
 }
 
 void Session::redraw(Nanoseconds now) {
   const bool text = now >= text_due;
   if (text) text_due = now + kTextEvery - kTick * kMillisecond / 2;
+  const bool drawing = visible && pace.is_due(now);
   for (Game& game : games) {
     if (text) game.look_at_face();
     if (!game.has_picture() || !(text || (visible && game.has_traces()))) continue;
     game.update(machine_values(now), now, text);
-    if (visible) game.redraw(painter);
+    if (!drawing) continue;
+    game.redraw(painter);
+    // The next one's overlay may take its time too.
+    for (Game& other : games) other.attachment().beat(link::now());
   }
+  if (drawing) pace.drew(now, link::now());
 }
 
 }  // namespace idlemeter::meter

@@ -1,6 +1,7 @@
 // A live session: games, their overlays, the recording, and what the user says.
 #pragma once
 
+#include <functional>
 #include <list>
 #include <memory>
 #include <nlohmann/json.hpp>
@@ -8,6 +9,7 @@
 
 #include "idlemeter/meter.hpp"
 #include "meter/control.hpp"
+#include "meter/draw_pace.hpp"
 #include "meter/game.hpp"
 #include "meter/keys.hpp"
 #include "meter/loop.hpp"
@@ -32,12 +34,28 @@ struct Session : Host {
   std::unique_ptr<Keys> keys;
   std::unique_ptr<Control> control;
   std::unique_ptr<Entrance> entrance;
-  std::optional<Recording> recording;
+  std::shared_ptr<Recording> recording;
+  std::vector<std::shared_ptr<Recording>> ending;  // asked to end; their last frames are on the way to the disk
   struct Planned {
     Nanoseconds at = 0;
     double seconds = 0;
   };
   std::optional<Planned> planned;
+  std::vector<std::string> problems;  // of all recordings: why each failed or had to end early
+  std::string notice;                 // the last of them, until another recording has begun
+
+  /// The answer to a command: now, or as soon as `later` has one, at the latest when the time is up.
+  struct Reply {
+    nlohmann::json now;
+    std::function<std::optional<nlohmann::json>()> later = {};
+  };
+  struct Waiting {
+    Reply reply;
+    Nanoseconds until = 0;
+    Control::Answer answer;
+  };
+  std::list<Waiting> waiting;
+  DrawPace pace;
 
   explicit Session(MeterOptions o);
   void log(const std::string& line) const;
@@ -51,7 +69,7 @@ struct Session : Host {
   // Games.
   Game* come(std::unique_ptr<Attachment> attachment) override;
   void leave(Game& game) override;
-  std::filesystem::path face_file(int pid) const;
+  WatchedFace face_for(int pid) const;
   static GameReport report(const Game& game, bool over);
   /// The one that has presented most.
   Game* main_game();
@@ -65,17 +83,21 @@ struct Session : Host {
   [[nodiscard]] Snapshot machine_values(Nanoseconds now) const;
   [[nodiscard]] std::shared_ptr<const Batch> marks_batch(Nanoseconds now) const;
 
-  // Recording.
+  // Recording. Nothing here waits for the store.
   [[nodiscard]] bool is_recorded(const Game& game) const;
-  void start_recording(Game& game, double seconds);
-  std::int64_t stop_recording();
-  /// For what can't be stopped by a mistake of the store's.
-  void end_with_its_game();
-  void give_up_recording(const char* why);
-  void end_recording();
+  /// Whether the plan is due and the machine's names are known, or have been waited for long enough.
+  [[nodiscard]] bool may_start(Nanoseconds now) const;
+  void start_recording(Game& game, Nanoseconds now);
+  /// Lets it end; what became of it is seen at a later tick.
+  std::shared_ptr<Recording> stop_recording();
+  /// Notes what became of recordings.
+  void look_after_recordings();
+  void note_problem(const std::string& problem);
   /// Begins, goes on and ends as it was planned.
   void record(Nanoseconds now);
   void plan(double seconds, double after);
+  /// Ends the recording and waits for the disk, for so long.
+  void end_recordings(std::chrono::nanoseconds at_most);
 
   // The loop.
   void tick();
@@ -83,13 +105,16 @@ struct Session : Host {
   void redraw(Nanoseconds now);
 
   // Commands.
-  std::string obey(const std::string& line);
-  nlohmann::json act(const nlohmann::json& command);
+  void obey(const std::string& line, Control::Answer answer);
+  void answer_waiting(Nanoseconds now);
+  Reply act(const nlohmann::json& command);
   nlohmann::json mark();
   /// The one behind the face that is shown; the first where it is none of them.
   [[nodiscard]] std::string next_face();
   nlohmann::json choose_face(std::string name);
-  nlohmann::json change_recording(const nlohmann::json& command);
+  Reply change_recording(const nlohmann::json& command);
+  nlohmann::json hand_over();
+  [[nodiscard]] nlohmann::json state_of_recording() const;
   static nlohmann::json state_of(Game& game);
   nlohmann::json state();
 };

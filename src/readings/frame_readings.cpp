@@ -219,10 +219,11 @@ void FrameReadings::clear() {
   if (state_->recording == State::Recording::held) state_->recording = State::Recording::off;
 }
 
-void FrameReadings::begin_recording(Nanoseconds now) {
+void FrameReadings::begin_recording(Nanoseconds since, std::span<const FrameRecord> already) {
   state_->recorded_stretch().frames.clear();
+  for (const FrameRecord& frame : already) state_->recorded_stretch().frames.add(frame.interval);
   state_->recording = State::Recording::on;
-  state_->recording_since = now;
+  state_->recording_since = since;
 }
 
 void FrameReadings::end_recording(Nanoseconds now) {

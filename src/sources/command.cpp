@@ -8,7 +8,10 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <atomic>
 #include <cerrno>
+#include <charconv>
+#include <cstdint>
 
 #include "idlemeter/own_readings.hpp"
 #include "sources/kernel_file.hpp"
@@ -39,6 +42,7 @@ class Child {
     if (output_ >= 0) ::close(output_);
     if (pid_ > 0 && !ended_) {
       ::kill(-pid_, SIGKILL);
+      end_descendants();
       ::waitpid(pid_, &status_, 0);
     }
   }
@@ -72,6 +76,30 @@ class Child {
   }
 
  private:
+  /// Those that left the group by setsid(): they have the mark in their environment. Again until there are none, for
+  /// one may start another meanwhile.
+  void end_descendants() const {
+    constexpr int kRounds = 20;
+    for (int round = 0; round < kRounds; ++round) {
+      bool found = false;
+      for (const std::string& name : sources::names_in("/proc")) {
+        int pid = 0;
+        const auto [end, error] = std::from_chars(name.data(), name.data() + name.size(), pid);
+        if (error != std::errc{} || end != name.data() + name.size() || pid == ::getpid() || pid == pid_) continue;
+        const std::string variables = sources::read_file("/proc/" + name + "/environ").text + '\0';
+        if (variables.find('\0' + mark_ + '\0') == std::string::npos && !variables.starts_with(mark_ + '\0')) continue;
+        found = ::kill(pid, SIGKILL) == 0 || found;
+      }
+      if (!found) return;
+      ::poll(nullptr, 0, 5);
+    }
+  }
+
+  static std::string new_mark() {
+    static std::atomic<std::uint64_t> made = 0;
+    return fmt::format("IDLEMETER_COMMAND={}.{}", ::getpid(), ++made);
+  }
+
   void spawn(const std::vector<std::string>& command, int output) {
     std::vector<char*> arguments;
     for (const std::string& word : command)
@@ -84,13 +112,23 @@ class Child {
     posix_spawn_file_actions_addopen(&files, 2, "/dev/null", O_WRONLY, 0);
     posix_spawnattr_t attributes;
     posix_spawnattr_init(&attributes);
-    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETPGROUP);
-    error_ = ::posix_spawnp(&pid_, arguments[0], &files, &attributes, arguments.data(), environ);
+    sigset_t none, all;  // whatever this program ignores or blocks
+    sigemptyset(&none);
+    sigfillset(&all);
+    posix_spawnattr_setsigmask(&attributes, &none);
+    posix_spawnattr_setsigdefault(&attributes, &all);
+    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETPGROUP | POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETSIGDEF);
+    std::vector<char*> variables;
+    for (char** variable = environ; *variable != nullptr; ++variable) variables.push_back(*variable);
+    variables.push_back(mark_.data());
+    variables.push_back(nullptr);
+    error_ = ::posix_spawnp(&pid_, arguments[0], &files, &attributes, arguments.data(), variables.data());
     if (error_ != 0) pid_ = -1;
     posix_spawnattr_destroy(&attributes);
     posix_spawn_file_actions_destroy(&files);
   }
 
+  std::string mark_ = new_mark();  // in the environment of all that it starts
   pid_t pid_ = -1;
   int output_ = -1;
   int error_ = 0;
@@ -107,7 +145,7 @@ class CommandSource : public Source {
   std::vector<ReadingInfo> discover() override { return {reading_.info}; }
 
   [[nodiscard]] bool sample(Nanoseconds /*now*/, std::span<Value> values) override {
-    values[0] = run();
+    if (!values.empty()) values[0] = run();
     return true;
   }
 

@@ -10,6 +10,7 @@
 #include <thread>
 
 #include "idlemeter/error.hpp"
+#include "idlemeter/limits.hpp"
 #include "idlemeter/own_readings.hpp"
 #include "sources/kernel_file.hpp"
 #include "sources/open_metrics.hpp"
@@ -18,7 +19,8 @@
 namespace idlemeter {
 namespace {
 
-constexpr std::size_t kMostReadings = 1'000, kLongestLine = 4'096, kMostClients = 64;
+constexpr std::size_t kMostReadings = limits::kFeedReadings, kLongestLine = limits::kFeedLine,
+                      kMostClients = limits::kFeedClients;
 
 /// Units by the names that the format recommends.
 Unit unit_of(const std::string& name) {
@@ -74,7 +76,7 @@ class FeedTable {
   /// False where the list has changed.
   bool fill(Nanoseconds now, std::span<Value> values) const {
     const std::lock_guard lock(mutex_);
-    values[0] = static_cast<double>(refused_);
+    if (!values.empty()) values[0] = static_cast<double>(refused_);
     for (std::size_t i = 0; i < listed_.size() && i + 1 < values.size(); ++i) {
       const Entry& entry = readings_.at(listed_[i]);
       const bool old = now - entry.at > age_;

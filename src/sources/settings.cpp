@@ -20,6 +20,8 @@ constexpr Word<ComputedReading::Take> kTakes[] = {{"mean", ComputedReading::Take
                                                   {"least", ComputedReading::Take::least},
                                                   {"most", ComputedReading::Take::most}};
 
+constexpr Word<GpuTime> kGpuTimes[] = {{"auto", GpuTime::automatic}, {"on", GpuTime::on}, {"off", GpuTime::off}};
+
 /// "500 ms", "2 s", "1 min".
 std::optional<nanoseconds> duration_from(const std::string& text) {
   double amount = 0;
@@ -249,6 +251,12 @@ void read_feed(TableReader& table, Settings& settings) {
 
 }  // namespace
 
+std::string_view name_of(GpuTime choice) {
+  return std::find_if(std::begin(kGpuTimes), std::end(kGpuTimes),
+                      [&](const auto& word) { return word.value == choice; })
+      ->word;
+}
+
 SettingsReading read_settings(std::string_view toml) {
   SettingsReading reading;
   read_toml(toml, reading.findings, [&](const toml::table& root) {
@@ -263,6 +271,7 @@ SettingsReading read_settings(std::string_view toml) {
     table.read("face", settings.face);
     table.read_tables("game", limits::kCells, [&](TableReader& one) { read_game(one, settings); });
     table.read_table("keys", [&](TableReader& keys) { read_keys(keys, settings.keys); });
+    table.read_word("gpu_time", settings.gpu_time, kGpuTimes);
     table.done();
     if (reading.findings.empty()) reading.settings = std::move(settings);
   });

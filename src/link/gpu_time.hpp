@@ -1,0 +1,18 @@
+// Whether the GPU's work on frames is timed, as the meter tells the games that it starts.
+#pragma once
+
+#include <stdlib.h>
+#include <string.h>
+
+namespace idlemeter::link {
+
+inline constexpr const char* kGpuTimeVariable = "IDLEMETER_GPU_TIME";  // "on", "off"; anything else: automatic
+
+/// Where the GPU's clock stops the one that draws, as on a software rasteriser, it is used only if that is asked for.
+inline bool times_gpu(bool stops_for_it) {
+  const char* choice = ::getenv(kGpuTimeVariable);
+  if (choice != nullptr && ::strcmp(choice, "off") == 0) return false;
+  return !stops_for_it || (choice != nullptr && ::strcmp(choice, "on") == 0);
+}
+
+}  // namespace idlemeter::link
