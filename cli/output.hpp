@@ -15,8 +15,9 @@ class ReaderGone : public std::exception {
   [[nodiscard]] const char* what() const noexcept override { return "the output's reader is gone"; }
 };
 
-/// Writes text to the standard output, with what could steer a terminal made visible: names, labels and outputs come from
-/// anybody. Lines and tabs stay. Throws Error if it can't be written (a full disk), ReaderGone if the pipe is closed.
+/// Writes text to the standard output, with what could steer a terminal made visible: names, labels and outputs come
+/// from anybody. Lines and tabs stay. Throws Error if it can't be written (a full disk), ReaderGone if the pipe is
+/// closed.
 void write_text(std::string_view text);
 
 /// Writes it as it is: JSON, CSV and pictures of characters, which see to that themselves.

@@ -1,14 +1,18 @@
 // The link, with an honest other side and with one that writes nonsense.
 #include <gtest/gtest.h>
 #include <sys/mman.h>
+#include <sys/resource.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
+#include <iterator>
 #include <random>
 
 #include "folder.hpp"
+#include "idlemeter/error.hpp"
 #include "link/meter_end.hpp"
 #include "link/probe_end.hpp"
 #include "sources/private_socket.hpp"
@@ -184,6 +188,70 @@ TEST_F(Link, AnythingForAGreetingIsRefused) {
     EXPECT_FALSE(meter.receive());
     ::close(client);
   }
+}
+
+std::size_t open_descriptors() {
+  return static_cast<std::size_t>(std::distance(std::filesystem::directory_iterator("/proc/self/fd"), {}));
+}
+
+TEST_F(Link, DescriptorsThatNobodyAskedForAreClosed) {
+  for (const std::size_t count : {0u, 2u, 3u, 8u, 60u}) {
+    const int client = connect_to(path_.c_str());
+    int fd = -1;
+    Mapping memory = make_region("ring", sizeof(Ring), fd);
+    new (memory.data) Ring;
+    const std::size_t before = open_descriptors();
+    {
+      MeterEnd meter(accept());
+      Greeting greeting{kRingMagic};
+      const std::vector<int> many(count, fd);
+      std::vector<unsigned char> control(CMSG_SPACE(60 * sizeof(int)));
+      iovec part{&greeting, sizeof greeting};
+      msghdr message{};
+      message.msg_iov = &part;
+      message.msg_iovlen = 1;
+      if (count > 0) {
+        message.msg_control = control.data();
+        message.msg_controllen = CMSG_SPACE(count * sizeof(int));
+        cmsghdr* header = CMSG_FIRSTHDR(&message);
+        header->cmsg_level = SOL_SOCKET;
+        header->cmsg_type = SCM_RIGHTS;
+        header->cmsg_len = CMSG_LEN(count * sizeof(int));
+        std::copy_n(reinterpret_cast<const unsigned char*>(many.data()), count * sizeof(int), CMSG_DATA(header));
+      }
+      ASSERT_EQ(::sendmsg(client, &message, 0), static_cast<ssize_t>(sizeof greeting));
+      EXPECT_FALSE(meter.receive()) << count;
+    }
+    EXPECT_EQ(open_descriptors(), before) << count;
+    ::close(client);
+    ::close(fd);
+    unmap(memory);
+  }
+}
+
+TEST_F(Link, WithoutDescriptorsLeftPeersAreTurnedAway) {
+  sources::PrivateListener listener(folder_ / "session/b.link");
+  std::vector<int> clients;
+  for (int i = 0; i < 3; ++i) clients.push_back(connect_to((folder_ / "session/b.link").c_str()));
+  rlimit before{};
+  ASSERT_EQ(::getrlimit(RLIMIT_NOFILE, &before), 0);
+  const rlimit none{static_cast<rlim_t>(clients.back()) + 1, before.rlim_max};
+  ASSERT_EQ(::setrlimit(RLIMIT_NOFILE, &none), 0);
+  while (::dup(0) >= 0) {
+  }
+  EXPECT_EQ(listener.accept(), -1);
+  EXPECT_EQ(listener.accept(), -1);
+  ASSERT_EQ(::setrlimit(RLIMIT_NOFILE, &before), 0);
+  char byte = 0;
+  for (int i : {0, 1}) EXPECT_EQ(::recv(clients[static_cast<std::size_t>(i)], &byte, 1, MSG_DONTWAIT), 0) << "it knows";
+  EXPECT_GE(listener.accept(), 0) << "the next one comes in as before";
+}
+
+TEST_F(Link, ASocketWhoseListenerIsBusyIsInUse) {
+  std::vector<int> crowd;
+  for (int i = 0; i < 64; ++i) crowd.push_back(connect_to(path_.c_str()));  // more than may wait at the door
+  EXPECT_THROW((void)sources::listen_privately(path_), Error);
+  for (int client : crowd) ::close(client);
 }
 
 /// A probe that writes what it likes.

@@ -64,6 +64,17 @@ TEST_P(LiveFramesOf, AGrowingSpanTakeAtMostSixteenBytesEach) {
 
 INSTANTIATE_TEST_SUITE_P(Shapes, LiveFramesOf, ::testing::ValuesIn(testing::kDistributions));
 
+TEST(LiveFrames, AGrowingSpanIsFullAtItsLimitUntilItIsCleared) {
+  LiveFrames live = LiveFrames::growing(3);
+  for (Nanoseconds interval : {10, 20, 30, 40, 50}) live.add(interval);
+  EXPECT_EQ(live.frames(), 3u);
+  EXPECT_EQ(live.summary().longest, 30);
+  EXPECT_EQ(live.summary().left_out, 2u);
+  live.clear();
+  live.add(40);
+  EXPECT_EQ(live.summary().longest, 40);
+}
+
 TEST(LiveFrames, ASlidingSpanHasConstantMemory) {
   LiveFrames live = LiveFrames::sliding(kSecond);
   std::size_t most = 0;

@@ -4,6 +4,8 @@
 
 #include "folder.hpp"
 #include "idlemeter/error.hpp"
+#include "idlemeter/limits.hpp"
+#include "meter/draw_pace.hpp"
 #include "meter/game.hpp"
 #include "meter/links.hpp"
 #include "meter/recording.hpp"
@@ -79,6 +81,84 @@ TEST(AGame, ComputesItsOwnReadings) {
   game.set_face(
       WatchedFace(folder.file("b.toml", "[[row]]\ncells = [ { reading = \"frame.time\", as = \"trace\" } ]\n")));
   EXPECT_TRUE(game.has_traces());
+}
+
+/// Presents what a test hands it.
+class Handed final : public Attachment {
+ public:
+  explicit Handed(std::vector<link::FrameEntry>& frames) : frames_(frames) {}
+  [[nodiscard]] pid_t pid() const override { return 0; }
+  std::uint32_t drain(std::vector<link::FrameEntry>& into) override {
+    into.insert(into.end(), frames_.begin(), frames_.end());
+    frames_.clear();
+    return std::exchange(lost, 0);
+  }
+  [[nodiscard]] bool takes_pictures() const override { return false; }
+  void publish(const Image&, int, int) override {}
+  void show(bool) override {}
+  void beat(std::int64_t) override {}
+
+  std::uint32_t lost = 0;
+
+ private:
+  std::vector<link::FrameEntry>& frames_;
+};
+
+link::FrameEntry presented(Nanoseconds at) {
+  link::FrameEntry frame;
+  frame.present = at;
+  return frame;
+}
+
+TEST(AGame, TakesNoMoreFramesThanItsBudget) {
+  const testing::Folder folder;
+  std::vector<link::FrameEntry> frames;
+  Game game(std::make_unique<Handed>(frames), WatchedFace(folder.file("a.toml", kRate)), {});
+  constexpr std::size_t kRing = link::kRingCapacity, kMost = limits::kFramesPerSecond;
+  const std::pair<std::size_t, std::size_t> seconds[] = {{kRing, kRing},      // what was saved up before
+                                                         {2 * kMost, kMost},  // and from then on so many a second
+                                                         {kMost, kMost},
+                                                         {0, 0},
+                                                         {3 * kMost, 2 * kMost}};
+  Nanoseconds now = kSecond;
+  for (const auto& [came, taken] : seconds) {
+    const std::uint64_t presents = game.presents(), lost = game.lost();
+    for (std::size_t i = 0; i < came; ++i) frames.push_back(presented(now + static_cast<Nanoseconds>(i)));
+    (void)game.drain(now);
+    EXPECT_EQ(game.presents() - presents, taken);
+    EXPECT_EQ(game.lost() - lost, came - taken);
+    now += kSecond;
+  }
+}
+
+TEST(AGame, HasNoIntervalOverWhatWasLostOrAPause) {
+  const testing::Folder folder;
+  std::vector<link::FrameEntry> frames;
+  auto handed = std::make_unique<Handed>(frames);
+  Handed& attachment = *handed;
+  Game game(std::move(handed), WatchedFace(folder.file("a.toml", kRate)), {});
+  const auto intervals = [&](Nanoseconds first, bool after_pause) {
+    for (int i = 0; i < 3; ++i) frames.push_back(presented(first + i * 10 * kMillisecond));
+    frames[0].after_pause = after_pause ? 1 : 0;
+    std::vector<Nanoseconds> all;
+    for (const FrameRecord& frame : game.drain(first + kSecond)) all.push_back(frame.interval / kMillisecond);
+    return all;
+  };
+  EXPECT_EQ(intervals(1 * kSecond, true), (std::vector<Nanoseconds>{10, 10}));
+  EXPECT_EQ(intervals(2 * kSecond, false), (std::vector<Nanoseconds>{980, 10, 10}));
+  EXPECT_EQ(intervals(3 * kSecond, true), (std::vector<Nanoseconds>{10, 10})) << "a window that was minimised";
+  attachment.lost = 5;
+  EXPECT_EQ(intervals(4 * kSecond, false), (std::vector<Nanoseconds>{10, 10})) << "overwritten before they were read";
+}
+
+TEST(DrawPace, RestsFourTimesAsLongAsDrawingTook) {
+  DrawPace pace;
+  EXPECT_TRUE(pace.is_due(0));
+  pace.drew(0, 5 * kMillisecond);
+  EXPECT_TRUE(pace.is_due(5 * kMillisecond)) << "a short one needs no rest";
+  pace.drew(10 * kMillisecond, 68 * kMillisecond);
+  EXPECT_FALSE(pace.is_due(267 * kMillisecond));
+  EXPECT_TRUE(pace.is_due(268 * kMillisecond));
 }
 
 TEST(Recording, TakesWhatIsPresentedSinceItsBeginningAndEndsInTime) {

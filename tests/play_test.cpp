@@ -99,7 +99,7 @@ TEST(Play, PassesOnStatusSignalsAndOutput) {
   EXPECT_EQ(session.play("sh -c 'exit 7'").status, 7);
   EXPECT_EQ(session.play("sh -c 'kill -9 $$'").status, 128 + SIGKILL);
   EXPECT_EQ(session.play("sh -c 'echo out; read line; echo got $line' < /dev/null", "--quiet").text, "out\ngot\n");
-  EXPECT_EQ(session.run("echo hello | '" IDLEMETER_COMMAND "' play -- cat").text, "hello\n");
+  EXPECT_EQ(session.run("echo hello | '" IDLEMETER_COMMAND "' play --quiet -- cat").text, "hello\n");
   EXPECT_EQ(session.play("no-such-game").status, 127);
   EXPECT_EQ(session.play("").status, 2);
   EXPECT_EQ(session.play("true", "--face no-such-face").status, 1);
@@ -270,10 +270,78 @@ TEST(Play, RecordsFromTheStartForASetTime) {
   session.folder.file("no_folder", "");
   const Outcome unwritten =
       session.play(std::string(kStill) + " --pause 5 --frames 200", "--record --store no_folder/x.db");
-  EXPECT_EQ(unwritten.status, 0) << "a store that can't be written is no reason for a game to end";
+  EXPECT_EQ(unwritten.status, 1) << "the game played on, but nothing was recorded";
   EXPECT_NE(unwritten.text.find(": 200 frames"), std::string::npos) << unwritten.text;
-  for (int i = 0; i < 8; ++i)  // over before the recording has begun, or just as it does
-    EXPECT_EQ(session.play(std::string(kStill) + " --frames 40", "--record --store mine.db").status, 0);
+  EXPECT_NE(unwritten.text.find("not recorded: no_folder: cannot make the folder"), std::string::npos) << unwritten.text;
+  EXPECT_EQ(
+      session.play("sh -c '" + std::string(kStill) + " --frames 50; exit 7'", "--record --store no_folder/x.db").status,
+      7);
+  for (std::int64_t run = 2; run < 10; ++run) {  // over before the recording has begun, or just as it does
+    EXPECT_EQ(
+        session.play(std::string(run % 2 == 0 ? kStill : kStillVulkan) + " --frames 40", "--record --store mine.db")
+            .status,
+        0);
+    EXPECT_EQ(store.run(run).frames, 39u) << "every interval, the first and the last too";
+  }
+}
+
+TEST(Play, SaysWhyNothingWasSeenOrStarted) {
+  const Session session;
+  session.folder.file("plain.txt", "no program");
+  session.folder.file("small", std::string("\x7f"
+                                           "ELF\x01",
+                                           5) +
+                                   std::string(60, '\0'));
+  EXPECT_EQ(session.run("chmod +x small").status, 0);
+  const struct {
+    std::string game, options, words;
+    int status;
+  } cases[] = {
+      {"true", "", "no frame of 'true' was seen", 0},
+      {"./small", "", "", 126},
+      {"./plain.txt", "", "Permission denied; make it executable with 'chmod +x'", 126},
+      {"no-such-game", "", "No such file or directory; name a program that is there", 127},
+      {"true", "--record", "not recorded: the game was over before the recording could begin", 1},
+      {"true", "--for nan", "'nan' isn't a number of seconds", 2},
+  };
+  for (const auto& c : cases) {
+    const Outcome outcome = session.play(c.game, c.options);
+    EXPECT_NE(outcome.text.find(c.words), std::string::npos) << c.game << '\n' << outcome.text;
+    EXPECT_EQ(outcome.status, c.status) << c.game << '\n' << outcome.text;
+  }
+}
+
+TEST(Play, WorksFromAnyFolderAndWithClosedStreams) {
+  const Session session;
+  const std::string place = (session.folder / "a b:c $d").string();
+  const std::string build = std::filesystem::path(IDLEMETER_COMMAND).parent_path();
+  ASSERT_EQ(session.run("mkdir '" + place + "' && cp -r '" + build + "/idlemeter' '" + build + "/lib' '" + place + "'")
+                .status,
+            0);
+  for (const char* game : {kStill, kStillVulkan}) {
+    const Outcome outcome = session.run("'" + place + "/idlemeter' play -- " + game + " --frames 60");
+    EXPECT_NE(outcome.text.find(": 60 frames"), std::string::npos) << outcome.text;
+    for (const char* streams : {"<&-", "<&- >&-", "<&- >&- 2>&-", ">&-"}) {
+      const std::string record =
+          std::string("'" IDLEMETER_COMMAND "' play --record --store mine.db -- ") + game + " --frames 60 ";
+      EXPECT_EQ(session.run("{ " + record + streams + "; }").status, 0) << streams;
+    }
+  }
+  EXPECT_EQ(Store(session.folder / "mine.db", Store::Mode::existing).runs().size(), 8u);
+}
+
+TEST(Play, AGameCanBeTakenOverByAnotherMeter) {
+  const Session session;
+  Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000");
+  const std::string pid = std::to_string(session.wait_for(has_frames)["games"][0].value("pid", 0));
+  const Outcome refused = session.run("'" IDLEMETER_COMMAND "' attach " + pid);
+  EXPECT_EQ(refused.status, 1);
+  EXPECT_NE(refused.text.find(" has process " + pid + " already; "), std::string::npos) << refused.text;
+  EXPECT_NE(refused.text.find("attach --take-over " + pid), std::string::npos) << refused.text;
+  const Outcome taken = session.run("timeout -s INT 6 '" IDLEMETER_COMMAND "' attach --take-over " + pid);
+  EXPECT_NE(taken.text.find("idlemeter: still_game, OpenGL "), std::string::npos) << taken.text;
+  EXPECT_EQ(session.tell("--pid " + std::to_string(playing.meter()) + " state").status, 0)
+      << "the first waits for its game";
 }
 
 TEST(Play, KeysWorkWhoeverHasTheKeyboard) {

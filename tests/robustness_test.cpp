@@ -2,6 +2,7 @@
 // right.
 #include <gtest/gtest.h>
 
+#include <limits>
 #include <random>
 
 #include "folder.hpp"
@@ -110,6 +111,17 @@ TEST(Robustness, AnyLineOfMetricsIsTakenOrRefused) {
     ASSERT_TRUE(std::isfinite(line->value));
   }
   EXPECT_GT(taken, 1'000);
+}
+
+TEST(Robustness, ImpossibleTimesAreNoHistory) {
+  constexpr Nanoseconds kMost = std::numeric_limits<Nanoseconds>::max(),
+                        kLeast = std::numeric_limits<Nanoseconds>::min();
+  History history(kMost, 0);
+  for (Nanoseconds at : {kMost, kLeast, Nanoseconds{0}, kLatestMoment, -kLatestMoment, kLatestMoment + 1})
+    history.add("a", at, 1);
+  ASSERT_NE(history.of("a"), nullptr);
+  EXPECT_EQ(history.of("a")->size(), 1u) << "a moment that falls begins again";
+  EXPECT_EQ(history.of("a")->back().at, -kLatestMoment);
 }
 
 TEST(Robustness, ADamagedStoreIsAnErrorOrReadsWhatIsLeft) {

@@ -1,22 +1,28 @@
 // A meter with games that present from within the test, over the real link, without a display.
 #include <gtest/gtest.h>
 #include <signal.h>
+#include <sqlite3.h>
 #include <sys/eventfd.h>
 #include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <functional>
+#include <limits>
+#include <list>
 #include <mutex>
 #include <nlohmann/json.hpp>
 #include <thread>
 
 #include "folder.hpp"
 #include "idlemeter/error.hpp"
+#include "idlemeter/limits.hpp"
 #include "idlemeter/meter.hpp"
 #include "idlemeter/store.hpp"
 #include "link/probe_end.hpp"
 #include "meter/process.hpp"
+#include "sources/private_socket.hpp"
 
 namespace idlemeter {
 namespace {
@@ -47,6 +53,11 @@ class Session : public ::testing::Test {
       const std::lock_guard lock(log_mutex_);
       log_ += line + "\n";
     };
+    start(std::move(options));
+  }
+
+  void start(MeterOptions options) {
+    options_ = options;
     meter_ = std::make_unique<Meter>(std::move(options));
     meter_->watch(stop_, [this] { meter_->stop(); });
     ::setenv(link::kVariable, meter_->link_socket().c_str(), 1);
@@ -99,7 +110,18 @@ class Session : public ::testing::Test {
     return log_;
   }
 
+  /// A meter with other options in place of the one that was begun with.
+  void restart(const std::function<void(MeterOptions&)>& change) {
+    stop();
+    meter_.reset();
+    std::uint64_t times = 0;
+    EXPECT_EQ(::read(stop_, &times, sizeof times), 8);
+    change(options_);
+    start(options_);
+  }
+
   testing::Folder folder_;
+  MeterOptions options_;
   std::unique_ptr<Meter> meter_;
   std::mutex log_mutex_;
   std::string log_;
@@ -248,6 +270,167 @@ TEST_F(Session, TakesCommandsInPiecesAndInCrowds) {
   EXPECT_EQ(meters[0].pid, ::getpid());
   EXPECT_TRUE(running_meters(folder_ / "nowhere").empty());
   EXPECT_THROW((void)tell_meter(folder_ / "nowhere.control", "{}"), Error);
+}
+
+TEST_F(Session, SilentPeersAndClientsKeepNobodyOut) {
+  std::vector<int> silent;
+  for (int i = 0; i < 100; ++i) silent.push_back(link::connect_to(meter_->link_socket().c_str()));
+  for (int i = 0; i < 40; ++i) {
+    silent.push_back(link::connect_to(control().c_str()));
+    ::usleep(1'000);
+  }
+  EXPECT_EQ(tell(R"({"do": "state"})")["games"], json::array()) << "who says nothing is no game";
+  EXPECT_FALSE(meter_->has_games());
+  link::ProbeEnd probe;
+  EXPECT_EQ(play_until(probe, has_frames)["games"].size(), 1u);
+  for (int peer : silent) ::close(peer);
+}
+
+/// A peer that greets as a probe does, and then writes what it likes.
+class Liar {
+ public:
+  explicit Liar(const std::filesystem::path& socket) : socket_(link::connect_to(socket.c_str())) {
+    int fd = -1;
+    memory_ = link::make_region("ring", sizeof(link::Ring), fd);
+    new (memory_.data) link::Ring;
+    EXPECT_TRUE(link::send_greeting(socket_, link::kRingMagic, fd));
+    ::close(fd);
+  }
+  Liar(const Liar&) = delete;
+  Liar& operator=(const Liar&) = delete;
+  ~Liar() {
+    ::close(socket_);
+    link::unmap(memory_);
+  }
+
+  void present(std::int64_t at, std::uint32_t width = 640) {
+    auto* ring = static_cast<link::Ring*>(memory_.data);
+    const std::uint32_t written = ring->written.load();
+    link::FrameEntry& entry = ring->entries[written % link::kRingCapacity];
+    entry.present = at;
+    entry.gpu_work = at;
+    entry.width = entry.height = width;
+    ring->written.store(written + 1);
+  }
+
+ private:
+  int socket_;
+  link::Mapping memory_;
+};
+
+TEST_F(Session, GamesThatGreetAndNeverPresentMakeRoom) {
+  std::list<Liar> idle;
+  for (std::size_t i = 0; i < limits::kGames; ++i) {
+    idle.emplace_back(meter_->link_socket());
+    while (tell(R"({"do": "state"})")["games"].size() != idle.size()) ::usleep(1'000);
+  }
+  EXPECT_FALSE(meter_->has_games());
+  link::ProbeEnd probe;
+  const auto is_here = [](const json& state) {
+    for (const json& game : state["games"]) {
+      if (game.value("frames", 0) > 20) return true;
+    }
+    return false;
+  };
+  play_until(probe, is_here);
+}
+
+TEST_F(Session, ImpossibleTimesAreCounted) {
+  constexpr std::int64_t kMost = std::numeric_limits<std::int64_t>::max(),
+                         kLeast = std::numeric_limits<std::int64_t>::min();
+  Liar liar(meter_->link_socket());
+  const std::int64_t start = link::now();
+  for (std::int64_t at :
+       {kMost, kLeast, std::int64_t{0}, start + 3600 * kSecond, start, start + 1'000'000, start - 9 * kSecond})
+    liar.present(at, 5'000'000);
+  json state;
+  do state = tell(R"({"do": "state"})");
+  while (state["games"].empty() || state["games"][0].value("frames", 0) < 7);
+  EXPECT_EQ(state["games"][0]["refused"], 5) << state;
+  EXPECT_EQ(state["games"][0]["picture"], "") << "nor is a picture so large";
+}
+
+TEST_F(Session, ARunHoldsEveryIntervalFromTheFirstPresentToTheLast) {
+  meter_->record(0, 0);
+  EXPECT_EQ(tell(R"({"do": "state"})")["recording"]["state"], "planned");
+  std::uint64_t presents = 0;
+  {
+    link::ProbeEnd probe;
+    for (; presents < 60; ++presents) {
+      link::FrameEntry frame;
+      frame.present = link::now();
+      frame.width = frame.height = 360;
+      probe.add(frame, link::Api::vulkan, 1, 3);
+      ::usleep(500);
+    }
+    while (tell(R"({"do": "state"})")["games"].empty()) ::usleep(1'000);
+    while (tell(R"({"do": "state"})")["games"][0]["frames"] != presents) ::usleep(1'000);
+    probe.forget();
+  }
+  stop();
+  meter_->end_recordings();
+  const Store store(folder_ / "runs.db", Store::Mode::existing);
+  EXPECT_EQ(store.run(1).frames, presents - 1);
+  EXPECT_EQ(store.frames(1).front().at, store.frames(1).front().interval) << "it begins with the first present";
+  EXPECT_EQ(meter_->reports()[0].summary.frames, presents - 1);
+}
+
+TEST_F(Session, ARecordingThatFailsIsSaidEverywhereAndTheGameGoesOn) {
+  restart([this](MeterOptions& options) { options.store = folder_.path(); });
+  link::ProbeEnd probe;
+  play_until(probe, has_frames);
+  const std::uint32_t before = probe.picture().slot.height;
+  const std::string refused = tell(R"({"do": "record", "what": "start"})").value("error", "");
+  EXPECT_NE(refused.find("is a folder, not a store"), std::string::npos) << refused;
+  const json state = play_until(probe, [&](const json&) { return probe.picture().slot.height > before + 10; });
+  EXPECT_NE(state.value("recording_problem", "").find("is a folder"), std::string::npos) << state;
+  EXPECT_FALSE(state.contains("recording"));
+  ASSERT_EQ(meter_->recording_problems().size(), 1u);
+  EXPECT_NE(log().find("not recorded: "), std::string::npos);
+}
+
+TEST_F(Session, ALockedStoreDelaysNeitherTheOverlayNorAFrame) {
+  { const Store store(folder_ / "runs.db"); }
+  sqlite3* other = nullptr;
+  ASSERT_EQ(sqlite3_open((folder_ / "runs.db").c_str(), &other), SQLITE_OK);
+  ASSERT_EQ(sqlite3_exec(other, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr), SQLITE_OK);
+  link::ProbeEnd probe;
+  play_until(probe, has_frames);
+  const json started = tell(R"({"do": "record", "what": "start"})");
+  EXPECT_EQ(started["ok"], true) << "it has begun, though it has no number yet";
+  const std::int64_t later = link::now() + 2 * kSecond;
+  const json state =
+      play_until(probe, [&](const json&) { return link::now() > later && probe.picture().pixels != nullptr; });
+  EXPECT_EQ(state["recording"]["state"], "opening") << state;
+  sqlite3_close(other);
+  play_until(probe, [](const json& s) { return s["recording"].contains("run"); });
+  const json stopped = tell(R"({"do": "record", "what": "stop"})");
+  EXPECT_EQ(stopped["run"], 1) << stopped;
+  EXPECT_EQ(stopped["finished"], true) << stopped;
+  const Store store(folder_ / "runs.db", Store::Mode::existing);
+  EXPECT_GT(store.run(1).length, 2 * kSecond) << "with what was presented while it was locked";
+}
+
+TEST_F(Session, GivesItsGamesToAnotherMeterIfAsked) {
+  EXPECT_NE(tell(R"({"do": "hand over"})").value("error", "").find("no game is here"), std::string::npos);
+  link::ProbeEnd probe;
+  play_until(probe, has_frames);
+  const std::string socket = meter_->link_socket().filename();
+  EXPECT_EQ(tell(R"({"do": "hand over"})")["ok"], true);
+  EXPECT_EQ(tell(R"({"do": "state"})")["games"], json::array());
+  const int listening = sources::listen_privately(folder_ / ("session/" + socket));
+  for (int i = 0; i < 5'000; ++i) {
+    link::FrameEntry frame;
+    frame.present = link::now();
+    probe.add(frame, link::Api::vulkan, 1, 3);
+    ::usleep(1'000);
+    if (const int peer = ::accept4(listening, nullptr, nullptr, SOCK_CLOEXEC | SOCK_NONBLOCK); peer >= 0) {
+      ::close(peer);
+      ::close(listening);
+      return;
+    }
+  }
+  ADD_FAILURE() << "the game has not come to the other";
 }
 
 TEST_F(Session, AnotherMeterCannotTakeItsSockets) {

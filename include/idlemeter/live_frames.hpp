@@ -5,6 +5,7 @@
 #include <memory>
 
 #include "idlemeter/frame_summary.hpp"
+#include "idlemeter/limits.hpp"
 
 namespace idlemeter {
 
@@ -14,9 +15,9 @@ namespace idlemeter {
 /// One thread at a time. Moves, doesn't copy.
 class LiveFrames {
  public:
-  /// A span that grows: at most 16 bytes a frame. It is full at limits::kFramesOfSpan: later frames are left out and
-  /// counted, until it is cleared.
-  [[nodiscard]] static LiveFrames growing();
+  /// A span that grows: at most 16 bytes a frame. It is full at `most_frames`: later ones are left out and counted,
+  /// until it is cleared.
+  [[nodiscard]] static LiveFrames growing(std::size_t most_frames = limits::kFramesOfSpan);
 
   /// A span of the last `length` (> 0) of play: the newest frames, as many as are needed to fill it. Constant memory:
   /// it never holds more than `most_frames` (>= 1, default about a million: 10 s at 100,000 frames a second); beyond,

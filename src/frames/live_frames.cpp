@@ -6,20 +6,20 @@
 #include <stdexcept>
 
 #include "frames/ordered_frames.hpp"
-#include "idlemeter/limits.hpp"
 
 namespace idlemeter {
 
 struct LiveFrames::State {
   Nanoseconds length = std::numeric_limits<Nanoseconds>::max();
-  std::size_t most_frames = 0;  // 0: the span grows
+  std::size_t most_frames = 0;
+  bool sliding = false;
 
   frames::OrderedFrames ordered;
   frames::Totals totals;
   Nanoseconds newest = 0;
   std::deque<Nanoseconds> order;  // the frames as they came, so that a sliding span knows which leaves; else empty
 
-  [[nodiscard]] bool slides() const { return most_frames > 0; }
+  [[nodiscard]] bool slides() const { return sliding; }
 
   void drop_oldest() {
     const Nanoseconds oldest = order.front();
@@ -36,7 +36,11 @@ LiveFrames::LiveFrames(LiveFrames&&) noexcept = default;
 LiveFrames& LiveFrames::operator=(LiveFrames&&) noexcept = default;
 LiveFrames::~LiveFrames() = default;
 
-LiveFrames LiveFrames::growing() { return LiveFrames(std::make_unique<State>()); }
+LiveFrames LiveFrames::growing(std::size_t most_frames) {
+  LiveFrames live(std::make_unique<State>());
+  live.state_->most_frames = most_frames;
+  return live;
+}
 
 LiveFrames LiveFrames::sliding(Nanoseconds length, std::size_t most_frames) {
   if (length <= 0 || most_frames == 0)
@@ -44,12 +48,13 @@ LiveFrames LiveFrames::sliding(Nanoseconds length, std::size_t most_frames) {
   LiveFrames live = growing();
   live.state_->length = length;
   live.state_->most_frames = most_frames;
+  live.state_->sliding = true;
   return live;
 }
 
 void LiveFrames::add(Nanoseconds interval) {
   State& s = *state_;
-  const bool fits = s.totals.time <= kLatestMoment && (s.slides() || s.totals.frames < limits::kFramesOfSpan);
+  const bool fits = s.totals.time <= kLatestMoment && (s.slides() || s.totals.frames < s.most_frames);
   if (!frames::is_frame(interval) || !fits) {
     ++s.totals.left_out;
     return;

@@ -7,8 +7,8 @@
 
 namespace idlemeter::meter {
 
-/// Leaves the loop four fifths of its time, so that it beats and takes frames whatever the faces cost: a drawing of 50 ms
-/// is followed by 200 ms without one. One thread at a time.
+/// Leaves the loop four fifths of its time, so that it beats and takes frames whatever the faces cost: a drawing of 50
+/// ms is followed by 200 ms without one. One thread at a time.
 class DrawPace {
  public:
   [[nodiscard]] bool is_due(Nanoseconds now) const { return now >= due_; }

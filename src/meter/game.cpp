@@ -122,7 +122,7 @@ const std::vector<FrameRecord>& Game::drain(Nanoseconds now) {
 /// A game that presents more than can be kept would take all of the meter's time and memory. What was saved up while
 /// the meter was stopped is no surplus.
 void Game::drop_surplus(Nanoseconds now) {
-  const double seconds = drained_ == 0 ? 1 : static_cast<double>(now - drained_) / kSecond;
+  const double seconds = drained_ == 0 ? 0 : static_cast<double>(now - drained_) / kSecond;
   drained_ = now;
   allowance_ = std::clamp(allowance_ + seconds * limits::kFramesPerSecond, 0.0, double{link::kRingCapacity});
   const auto most = static_cast<std::size_t>(allowance_);

@@ -132,7 +132,7 @@ class Game {
   std::vector<FrameRecord> early_;
   std::uint64_t presents_ = 0, lost_ = 0, refused_ = 0;
   Nanoseconds newest_ = 0, drained_ = 0;
-  double allowance_ = limits::kFramesPerSecond;  // of presents that may come now
+  double allowance_ = link::kRingCapacity;  // of presents that may come now
   std::string notice_;
   bool too_much_ = false;  // the overlay has more to paint than may be
   int width_ = 0, height_ = 0;

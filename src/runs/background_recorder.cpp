@@ -31,8 +31,8 @@ struct BackgroundRecorder::Shared {
 
   mutable std::mutex mutex;
   mutable std::condition_variable changed;
-  std::deque<Item> queue;                // all below under the mutex
-  std::size_t frames = 0, samples = 0;   // not written yet, those that the thread has in hand among them
+  std::deque<Item> queue;               // all below under the mutex
+  std::size_t frames = 0, samples = 0;  // not written yet, those that the thread has in hand among them
   bool ending = false, abandoned = false;
   State state;
 
