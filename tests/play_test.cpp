@@ -272,7 +272,8 @@ TEST(Play, RecordsFromTheStartForASetTime) {
       session.play(std::string(kStill) + " --pause 5 --frames 200", "--record --store no_folder/x.db");
   EXPECT_EQ(unwritten.status, 1) << "the game played on, but nothing was recorded";
   EXPECT_NE(unwritten.text.find(": 200 frames"), std::string::npos) << unwritten.text;
-  EXPECT_NE(unwritten.text.find("not recorded: no_folder: cannot make the folder"), std::string::npos) << unwritten.text;
+  EXPECT_NE(unwritten.text.find("not recorded: no_folder: cannot make the folder"), std::string::npos)
+      << unwritten.text;
   EXPECT_EQ(
       session.play("sh -c '" + std::string(kStill) + " --frames 50; exit 7'", "--record --store no_folder/x.db").status,
       7);

@@ -323,21 +323,22 @@ void Painter::State::draw(const RingShape& ring, Image& onto, int x, int y) {
 
 /// The file as it was when it was first drawn; a file that can't be read is an empty picture.
 Image& Painter::State::picture(const std::string& file) {
-  const auto [entry, is_new] = pictures.try_emplace(file);
-  if (!is_new) return entry->second;
+  const auto made = pictures.try_emplace(file);
+  Image& picture = made.first->second;
+  if (!made.second) return picture;
   try {
     Image read = read_png(file, limits::kFacePicturePixels);
     if (picture_pixels + read.pixels.size() >
         limits::kFacePicturePixels) {  // another face's, or more than one may have
-      std::erase_if(pictures, [&](const auto& other) { return &other.second != &entry->second; });
+      std::erase_if(pictures, [&](const auto& other) { return &other.second != &picture; });
       picture_pixels = 0;
     }
     picture_pixels += read.pixels.size();
-    entry->second = std::move(read);
+    picture = std::move(read);
   } catch (const Error&) {
     // The frame is drawn without it; whoever set the face up has been told.
   }
-  return entry->second;
+  return picture;
 }
 
 void Painter::State::draw(const PictureShape& shape, Image& onto, int x, int y) {

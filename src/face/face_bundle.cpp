@@ -21,6 +21,12 @@ namespace fs = std::filesystem;
 constexpr std::size_t kLargestPart = limits::kPictureBytes, kLargestBundle = 64u << 20, kMostParts = 65;
 constexpr const char* kFaceName = "face.toml";
 
+/// What libarchive says is wrong; it doesn't always say.
+std::string why(archive* zip) {
+  const char* text = archive_error_string(zip);
+  return text == nullptr ? "damaged" : text;
+}
+
 using Parts = std::map<std::string, std::string>;  // name -> content
 
 /// Counts a picture's pixels; so that no decoder sees what isn't a picture, or is too large.
@@ -63,7 +69,7 @@ void write_part(archive* zip, const std::string& name, const std::string& conten
   const bool written =
       archive_write_header(zip, entry.get()) == ARCHIVE_OK &&
       archive_write_data(zip, content.data(), content.size()) == static_cast<la_ssize_t>(content.size());
-  if (!written) throw Error(fmt::format("cannot write the bundle ({})", archive_error_string(zip)), where);
+  if (!written) throw Error(fmt::format("cannot write the bundle ({})", why(zip)), where);
 }
 
 /// Reads one entry's content, within the limits.
@@ -71,7 +77,7 @@ std::string content_of(archive* zip, const std::string& name, const std::string&
   std::string content;
   char buffer[64 * 1024];
   for (la_ssize_t got; (got = archive_read_data(zip, buffer, sizeof buffer)) != 0;) {
-    if (got < 0) throw Error(fmt::format("'{}' in it is damaged ({})", name, archive_error_string(zip)), where);
+    if (got < 0) throw Error(fmt::format("'{}' in it is damaged ({})", name, why(zip)), where);
     content.append(buffer, static_cast<std::size_t>(got));
     total += static_cast<std::size_t>(got);
     if (content.size() > kLargestPart || total > kLargestBundle)
@@ -86,7 +92,7 @@ Parts read_bundle(const fs::path& bundle) {
   archive_read_support_format_zip(zip.get());
   if (!fs::is_regular_file(bundle)) throw Error("cannot read the bundle", where, "name a file");
   if (archive_read_open_filename(zip.get(), where.c_str(), 64 * 1024) != ARCHIVE_OK)
-    throw Error(fmt::format("is no bundle ({})", archive_error_string(zip.get())), where,
+    throw Error(fmt::format("is no bundle ({})", why(zip.get())), where,
                 "name a file that 'idlemeter face pack' made");
   Parts parts;
   std::size_t total = 0;
@@ -102,7 +108,7 @@ Parts read_bundle(const fs::path& bundle) {
       throw Error(fmt::format("'{}' is in it twice", name), where, "nothing was unpacked");
   }
   if (status != ARCHIVE_EOF)
-    throw Error(fmt::format("is no bundle, or a damaged one ({})", archive_error_string(zip.get())), where);
+    throw Error(fmt::format("is no bundle, or a damaged one ({})", why(zip.get())), where);
   return parts;
 }
 
@@ -151,9 +157,9 @@ void pack_face(const fs::path& face_file, const fs::path& bundle) {
                 "name a file in a folder that you may write to");
   };
   if (archive_write_open(zip.get(), &bytes, nullptr, take, nullptr) != ARCHIVE_OK)
-    fail(archive_error_string(zip.get()));
+    fail(why(zip.get()));
   for (const auto& [name, content] : parts) write_part(zip.get(), name, content, bundle.string());
-  if (archive_write_close(zip.get()) != ARCHIVE_OK) fail(archive_error_string(zip.get()));
+  if (archive_write_close(zip.get()) != ARCHIVE_OK) fail(why(zip.get()));
   if (const std::string problem = write_whole_file(bundle, bytes); !problem.empty()) fail(problem);
 }
 

@@ -1,17 +1,17 @@
-// Any bytes as a face file: it is read or refused; what is read can be laid out, shown in a terminal, changed by
-// command and bundled, and a change that is made leaves a face that can be read.
-#include <cstdint>
-#include <cstdlib>
-
+// Any bytes as a face, a settings file or a bundle. A face is read or refused; what is read can be laid out, shown in a
+// terminal, changed by command and bundled, and a change that is made leaves a face that can be read.
+#include "doors.hpp"
 #include "idlemeter/error.hpp"
 #include "idlemeter/face_files.hpp"
 #include "idlemeter/face_text.hpp"
 #include "idlemeter/frame_readings.hpp"
+#include "idlemeter/settings.hpp"
 #include "idlemeter/terminal_view.hpp"
 
 namespace {
 
 using namespace idlemeter;
+using fuzz::require;
 
 class EvenMeasure : public TextMeasure {
  public:
@@ -19,10 +19,6 @@ class EvenMeasure : public TextMeasure {
     return {static_cast<double>(text.size()) * style.size, style.size, 1};
   }
 };
-
-void require(bool holds) {
-  if (!holds) std::abort();
-}
 
 void try_change(const std::string& toml, void (*make)(FaceText&)) {
   FaceText text(toml);
@@ -57,12 +53,12 @@ void change(const std::string& toml) {
 
 }  // namespace
 
-extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size) {
-  const std::string toml(reinterpret_cast<const char*>(data), size);
+void idlemeter::fuzz::face(std::string_view bytes) {
+  const std::string toml(bytes);
   const FaceReading reading = read_face(toml);
   require(reading.face.has_value() == reading.findings.empty());
   for (const Finding& finding : reading.findings) require(finding.line > 0 && !finding.message.empty());
-  if (!reading.face) return 0;
+  if (!reading.face) return;
   FrameReadings frames(readings_of(*reading.face));
   frames.add({0, 10 * kMillisecond, -1});
   const Snapshot values(0, {frames.batch(0)});
@@ -74,5 +70,31 @@ extern "C" int LLVMFuzzerTestOneInput(const std::uint8_t* data, std::size_t size
   (void)to_terminal(*reading.face, values, history, {});
   (void)pictures_of(*reading.face);
   change(toml);
-  return 0;
+}
+
+void idlemeter::fuzz::settings(std::string_view bytes) {
+  const SettingsReading reading = read_settings(bytes);
+  require(reading.settings.has_value() == reading.findings.empty());
+  if (!reading.settings) return;
+  ComputedReadings computed(reading.settings->computed);  // every formula that was read can be used
+  FrameReadings frames;
+  frames.add({0, 10 * kMillisecond, -1});
+  (void)computed.add_to(Snapshot(0, {frames.batch(0)}));
+  const std::string chosen = with_face_chosen(std::string(bytes), "strip", "tidepool*");
+  const auto after = read_settings(chosen).settings;
+  require(after.has_value() && face_for(*after, "/games/tidepool_rally").has_value());
+}
+
+/// A bundle is taken in whole or not at all, and nothing is written anywhere else.
+void idlemeter::fuzz::bundle(std::string_view bytes) {
+  const fuzz::Scratch scratch;
+  scratch.file("a.zip", bytes);
+  try {
+    const auto kept = unpack_face(scratch.path() / "a.zip", "taken", scratch.path() / "in/faces");
+    for (const std::string& picture : pictures_of(load_face(kept)))
+      require(std::filesystem::is_regular_file(kept.parent_path() / picture));
+    pack_face(kept, scratch.path() / "b.zip");
+  } catch (const Error&) {
+    require(!std::filesystem::exists(scratch.path() / "in/faces/taken"));
+  }
 }

@@ -1,0 +1,227 @@
+// What meter and game may do to each other, and what a meter is told.
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include <memory>
+#include <optional>
+#include <vector>
+
+#include "doors.hpp"
+#include "idlemeter/error.hpp"
+#include "link/meter_end.hpp"
+#include "link/probe_end.hpp"
+#include "meter/session.hpp"
+#include "sources/private_socket.hpp"
+
+namespace idlemeter::fuzz {
+namespace {
+
+using link::FrameEntry;
+
+FrameEntry entry_of(Bytes& input) {
+  FrameEntry entry;
+  entry.present = input.integer();
+  entry.gpu_work = input.integer();
+  entry.drawable = input.take<std::uint8_t>();
+  entry.width = static_cast<std::uint32_t>(input.integer());
+  entry.height = static_cast<std::uint32_t>(input.integer());
+  entry.after_pause = input.take<std::uint8_t>() % 8 == 0 ? 1 : 0;
+  return entry;
+}
+
+/// Some bytes as a message, with descriptors of a region beside them.
+void send_message(int socket, Bytes& input, int fd) {
+  const std::string text = input.text();
+  const std::size_t count = input.below(4);
+  std::vector<int> fds(count, fd);
+  iovec part{const_cast<char*>(text.data()), text.size()};
+  alignas(cmsghdr) char control[CMSG_SPACE(4 * sizeof(int))] = {};
+  msghdr message{};
+  message.msg_iov = &part;
+  message.msg_iovlen = 1;
+  if (count > 0 && !text.empty()) {
+    message.msg_control = control;
+    message.msg_controllen = CMSG_SPACE(count * sizeof(int));
+    cmsghdr* header = CMSG_FIRSTHDR(&message);
+    header->cmsg_level = SOL_SOCKET;
+    header->cmsg_type = SCM_RIGHTS;
+    header->cmsg_len = CMSG_LEN(count * sizeof(int));
+    std::memcpy(CMSG_DATA(header), fds.data(), count * sizeof(int));
+  }
+  (void)!::sendmsg(socket, &message, MSG_NOSIGNAL | MSG_DONTWAIT);
+}
+
+/// A meter's session without display and sockets, and the game in it.
+struct Offline {
+  struct Nobody final : meter::Entrance {
+    void look() override {}
+  };
+
+  /// Presents what it is handed.
+  struct Handed final : meter::Attachment {
+    [[nodiscard]] pid_t pid() const override { return 0; }
+    std::uint32_t drain(std::vector<FrameEntry>& into) override {
+      into.insert(into.end(), frames.begin(), frames.end());
+      frames.clear();
+      return std::exchange(lost, 0);
+    }
+    [[nodiscard]] bool takes_pictures() const override { return true; }
+    void publish(const Image& image, int, int) override {
+      require(std::uint64_t{static_cast<std::uint32_t>(image.width)} * static_cast<std::uint32_t>(image.height) * 4 <=
+              link::kSlotBytes);
+    }
+    void show(bool) override {}
+    void beat(std::int64_t) override {}
+    std::vector<FrameEntry> frames;
+    std::uint32_t lost = 0;
+  };
+
+  Offline() : session(options()) {
+    scratch.file("a.toml", "[[row]]\nlabel = \"A\"\ncells = [ { reading = \"frame.rate\" }, { reading = \"frame.time\", as = \"trace\" } ]\n");
+    session.entrance = std::make_unique<Nobody>();
+    auto attachment = std::make_unique<Handed>();
+    handed = attachment.get();
+    session.sampler = std::make_unique<Sampler>(Sources{});
+    session.sampled = "so that nothing asks this machine";
+    session.come(std::move(attachment));
+  }
+
+  MeterOptions options() {
+    MeterOptions options;
+    options.store = "/dev/null";  // recordings fail at once
+    options.visible = false;       // fonts take long to load: only inputs that ask for it draw
+    options.faces = {"a"};
+    options.face_of = [](const std::filesystem::path&) { return std::string("a"); };
+    options.file_of = [this](const std::string& name) {
+      if (name != "a" && name != "benchmark") throw Error("no such face", name);
+      return scratch.path() / "a.toml";
+    };
+    return options;
+  }
+
+  Scratch scratch;
+  meter::Session session;
+  Handed* handed = nullptr;
+};
+
+}  // namespace
+
+void link_meter(std::string_view bytes) {
+  Bytes input(bytes);
+  int ends[2];
+  require(::socketpair(AF_UNIX, SOCK_STREAM | SOCK_NONBLOCK | SOCK_CLOEXEC, 0, ends) == 0);
+  int fd = -1;
+  link::Mapping memory = link::make_region("ring", sizeof(link::Ring), fd);
+  auto* ring = new (memory.data) link::Ring;
+  link::MeterEnd end(ends[0]);
+  Offline offline;
+  for (int step = 0; step < 64 && !input.empty(); ++step) {
+    switch (input.below(6)) {
+      case 0:
+        (void)link::send_greeting(ends[1], link::kRingMagic, fd);
+        break;
+      case 1:
+        send_message(ends[1], input, fd);
+        break;
+      case 2:
+        ring->entries[static_cast<std::uint32_t>(input.integer()) % link::kRingCapacity] = entry_of(input);
+        break;
+      case 3:
+        ring->written.fetch_add(static_cast<std::uint32_t>(input.integer()));
+        break;
+      case 4:
+        ring->api = static_cast<link::Api>(input.integer());
+        ring->api_major = static_cast<std::uint32_t>(input.integer());
+        ring->entry_size = input.take<std::uint8_t>();
+        break;
+      default:
+        (void)end.receive();
+        offline.handed->lost = end.drain(offline.handed->frames);
+        require(offline.handed->frames.size() <= link::kRingCapacity);
+        require(end.graphics().api <= link::Api::vulkan);
+        offline.session.tick();
+    }
+  }
+  ::close(ends[1]);
+  ::close(fd);
+  link::unmap(memory);
+}
+
+void link_probe(std::string_view bytes) {
+  static const Scratch scratch;
+  static const std::filesystem::path path = scratch.path() / "s/a.link";
+  static const int listening = sources::listen_privately(path);
+  ::setenv(link::kVariable, path.c_str(), 1);
+  Bytes input(bytes);
+  link::ProbeEnd probe;
+  std::int64_t time = link::now();
+  const auto present = [&] {
+    FrameEntry frame;
+    frame.present = time;
+    probe.add(frame, link::Api::opengl, 4, 5);
+  };
+  present();
+  const int meter = ::accept4(listening, nullptr, nullptr, SOCK_NONBLOCK | SOCK_CLOEXEC);
+  int fd = -1, ring = -1;
+  link::Mapping memory = link::make_region("picture", link::kPictureBytes, fd);
+  auto* picture = new (memory.data) link::Picture;
+  (void)link::receive_greeting(meter, link::kRingMagic, ring);
+  for (int step = 0; step < 64 && !input.empty(); ++step) {
+    switch (input.below(6)) {
+      case 0:
+        (void)link::send_greeting(meter, link::kPictureMagic, fd);
+        break;
+      case 1:
+        send_message(meter, input, fd);
+        break;
+      case 2:
+        picture->slots[input.below(2)] = {static_cast<std::int32_t>(input.integer()), static_cast<std::int32_t>(input.integer()),
+                                          static_cast<std::uint32_t>(input.integer()), static_cast<std::uint32_t>(input.integer())};
+        break;
+      case 3:
+        picture->sequence.store(static_cast<std::uint32_t>(input.integer()));
+        picture->visible.store(static_cast<std::uint32_t>(input.integer()));
+        break;
+      case 4:
+        picture->heartbeat.store(input.take<std::uint8_t>() % 2 == 0 ? time : input.integer());
+        picture->version = input.take<std::uint8_t>();
+        break;
+      default:
+        time += 30'000'000;
+        present();
+        const link::Shown shown = probe.picture();
+        if (shown.pixels == nullptr) break;
+        const std::uint64_t size = std::uint64_t{shown.slot.width} * shown.slot.height * 4;
+        require(size > 0 && size <= link::kSlotBytes);
+        [[maybe_unused]] volatile unsigned char last = shown.pixels[size - 1];  // readable to its end
+    }
+  }
+  probe.forget();
+  for (int descriptor : {meter, fd, ring}) {
+    if (descriptor >= 0) ::close(descriptor);
+  }
+  link::unmap(memory);
+}
+
+void control(std::string_view bytes) {
+  Offline offline;
+  FrameEntry frame;
+  frame.width = frame.height = 64;
+  int lines = 0, answers = 0;
+  while (!bytes.empty() && lines < 32) {
+    const std::size_t end = std::min(bytes.find('\n'), bytes.size());
+    frame.present = link::now();
+    offline.handed->frames.push_back(frame);
+    ++lines;
+    offline.session.obey(std::string(bytes.substr(0, end)), [&](const std::string& answer) {
+      ++answers;
+      require(answer.find('\n') == std::string::npos && nlohmann::json::accept(answer));
+    });
+    offline.session.tick();
+    bytes.remove_prefix(std::min(end + 1, bytes.size()));
+  }
+  offline.session.answer_waiting(INT64_MAX);
+  require(answers == lines);
+}
+
+}  // namespace idlemeter::fuzz

@@ -1,0 +1,77 @@
+// Formulas, texts with places for readings, lines of the feed, pictures.
+#include <cmath>
+#include <vector>
+
+#include "base/text.hpp"
+#include "doors.hpp"
+#include "face/place_holders.hpp"
+#include "idlemeter/draw.hpp"
+#include "idlemeter/error.hpp"
+#include "idlemeter/frame_readings.hpp"
+#include "idlemeter/terminal_view.hpp"
+#include "readings/formula.hpp"
+#include "sources/open_metrics.hpp"
+
+namespace idlemeter::fuzz {
+namespace {
+
+bool is_visible(std::string_view text) {
+  return std::none_of(text.begin(), text.end(), [](unsigned char c) { return c < 0x20 || c == 0x7f; });
+}
+
+}  // namespace
+
+void formula(std::string_view bytes) {
+  try {
+    const Formula formula{std::string(bytes)};
+    for (const double value : {0.0, 1.0, -1e300, 1e-300}) {
+      const auto result = formula.value(std::vector<double>(formula.ids().size(), value));
+      require(!result || std::isfinite(*result));
+    }
+  } catch (const Error&) {
+  }
+}
+
+void text(std::string_view bytes) {
+  Bytes input(bytes);
+  const std::uint16_t wide = input.take<std::uint16_t>();
+  const double size = wide < 0xff00 ? wide % 256 / 8.0 : (wide - 0xff00) * 20.0;  // mostly small: large ones take long
+  const auto edge = static_cast<Edge>(input.below(3));
+  const std::string rest = std::string(bytes.substr(std::min<std::size_t>(3, bytes.size())));
+  require(is_visible(printable(rest)) && printable(printable(rest)) == printable(rest));
+  std::string problem;
+  const auto pieces = text_pieces(rest, problem);
+  require(pieces.has_value() == problem.empty());
+  if (!pieces) return;
+  FrameReadings frames;
+  frames.add({0, 10 * kMillisecond, -1});
+  const Snapshot values(0, {frames.batch(0)});
+  const std::string shown = filled(*pieces, values, [](const std::string& id) { return id; });
+  Face face;
+  face.rows.push_back({.label = rest, .cells = {{.reading = "frame.rate", .title = shown}}});
+  (void)to_terminal(face, values, History{}, {});
+  static Painter painter;
+  Image image(64, 32);
+  painter.draw({64, 32, {TextShape{shown, {"sans", size, false}, {255, 255, 255, 255}, 1, 20, edge}}, {}}, image);
+}
+
+void feed(std::string_view bytes) {
+  while (!bytes.empty()) {
+    const std::size_t end = std::min(bytes.find('\n'), bytes.size());
+    const auto line = sources::metric_line(bytes.substr(0, end));
+    if (line && line->kind == sources::MetricLine::Kind::sample) require(!line->name.empty() && std::isfinite(line->value));
+    bytes.remove_prefix(std::min(end + 1, bytes.size()));
+  }
+}
+
+void picture(std::string_view bytes) {
+  constexpr std::size_t kMost = 1 << 16;
+  try {
+    const Image image = decode_png(bytes, "input", kMost);
+    require(image.pixels.size() <= kMost);
+    require(decode_png(encode_png(image), "again").pixels.size() == image.pixels.size());
+  } catch (const Error&) {
+  }
+}
+
+}  // namespace idlemeter::fuzz
