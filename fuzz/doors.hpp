@@ -1,5 +1,5 @@
-// The doors through which something from outside comes in, each as a function of any bytes. What must hold whatever they
-// are is required; the sanitizers see to the rest.
+// The doors through which something from outside comes in, each as a function of any bytes. What must hold whatever
+// they are is required; the sanitizers see to the rest.
 #pragma once
 
 #include <algorithm>
@@ -12,18 +12,18 @@
 
 namespace idlemeter::fuzz {
 
-void face(std::string_view bytes);       ///< a face file, changed and laid out
-void settings(std::string_view bytes);   ///< a settings file
-void bundle(std::string_view bytes);     ///< a face with its pictures in a ZIP file
-void formula(std::string_view bytes);    ///< a formula over readings
-void text(std::string_view bytes);       ///< a text with places for readings, drawn and shown in a terminal
-void feed(std::string_view bytes);       ///< lines that other programs hand in
-void picture(std::string_view bytes);    ///< a PNG
-void control(std::string_view bytes);    ///< commands to a meter
-void link_meter(std::string_view bytes); ///< what a game may do to the meter: operations on socket and ring
-void link_probe(std::string_view bytes); ///< what a meter may do to a game: operations on socket and picture
-void store(std::string_view bytes);      ///< changes to the rows of a store
-void machine(std::string_view bytes);    ///< operations on a tree of kernel files
+void face(std::string_view bytes);        ///< a face file, changed and laid out
+void settings(std::string_view bytes);    ///< a settings file
+void bundle(std::string_view bytes);      ///< a face with its pictures in a ZIP file
+void formula(std::string_view bytes);     ///< a formula over readings
+void text(std::string_view bytes);        ///< a text with places for readings, drawn and shown in a terminal
+void feed(std::string_view bytes);        ///< lines that other programs hand in
+void picture(std::string_view bytes);     ///< a PNG
+void control(std::string_view bytes);     ///< commands to a meter
+void link_meter(std::string_view bytes);  ///< what a game may do to the meter: operations on socket and ring
+void link_probe(std::string_view bytes);  ///< what a meter may do to a game: operations on socket and picture
+void store(std::string_view bytes);       ///< changes to the rows of a store
+void machine(std::string_view bytes);     ///< operations on a tree of kernel files
 
 inline void require(bool holds) {
   if (!holds) std::abort();

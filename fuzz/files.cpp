@@ -41,13 +41,30 @@ const std::string& usual_store() {
 }
 
 void change(sqlite3* database, Bytes& input) {
-  constexpr const char* kColumns[][2] = {
-      {"run", "game"},           {"run", "started"},         {"run", "finished"},            {"run", "id"},
-      {"run_tag", "tag"},        {"run_fact", "kind"},       {"run_fact", "value"},          {"frame_chunk", "start_ns"},
-      {"frame_chunk", "frames"}, {"frame_chunk", "length_ns"}, {"frame_chunk", "intervals_ns"}, {"frame_chunk", "gpu_work_ns"},
-      {"run_reading", "id"},     {"run_reading", "unit"},    {"run_reading", "digits"},      {"run_reading", "place"},
-      {"sample", "at_ns"},       {"sample", "numbers"},      {"sample_text", "reading"},     {"sample_text", "at_ns"},
-      {"sample_text", "text"},   {"run_reading", "text"},    {"run_reading", "kind"},        {"sample", "place"}};
+  constexpr const char* kColumns[][2] = {{"run", "game"},
+                                         {"run", "started"},
+                                         {"run", "finished"},
+                                         {"run", "id"},
+                                         {"run_tag", "tag"},
+                                         {"run_fact", "kind"},
+                                         {"run_fact", "value"},
+                                         {"frame_chunk", "start_ns"},
+                                         {"frame_chunk", "frames"},
+                                         {"frame_chunk", "length_ns"},
+                                         {"frame_chunk", "intervals_ns"},
+                                         {"frame_chunk", "gpu_work_ns"},
+                                         {"run_reading", "id"},
+                                         {"run_reading", "unit"},
+                                         {"run_reading", "digits"},
+                                         {"run_reading", "place"},
+                                         {"sample", "at_ns"},
+                                         {"sample", "numbers"},
+                                         {"sample_text", "reading"},
+                                         {"sample_text", "at_ns"},
+                                         {"sample_text", "text"},
+                                         {"run_reading", "text"},
+                                         {"run_reading", "kind"},
+                                         {"sample", "place"}};
   const auto& [table, column] = kColumns[input.below(std::size(kColumns))];
   const std::string sql = std::string("UPDATE OR IGNORE ") + table + " SET " + column + " = ? WHERE rowid % 4 = ?";
   sqlite3_stmt* statement = nullptr;
@@ -69,7 +86,8 @@ void read_all(const std::filesystem::path& file) {
     for (const RunInfo& run : store.runs()) {
       require(run.length >= 0 && run.length <= kLatestMoment);
       try {
-        for (const FrameRecord& frame : store.frames(run.id)) require(frame.interval > 0 && frame.interval <= kLatestMoment);
+        for (const FrameRecord& frame : store.frames(run.id))
+          require(frame.interval > 0 && frame.interval <= kLatestMoment);
         for (const RunSeries& series : store.series(run.id)) {
           require(series.at.size() == series.values.size());
           (void)summarize(series);
@@ -91,15 +109,16 @@ void store(std::string_view bytes) {
   const auto file = scratch.path() / "a.db";
   if (input.below(4) == 0) {  // bytes of the file itself
     std::string damaged = usual_store();
-    while (!input.empty()) damaged[input.take<std::uint32_t>() % damaged.size()] = static_cast<char>(input.take<std::uint8_t>());
+    while (!input.empty())
+      damaged[input.take<std::uint32_t>() % damaged.size()] = static_cast<char>(input.take<std::uint8_t>());
     scratch.file("a.db", damaged);
     return read_all(file);
   }
   scratch.file("a.db", usual_store());
   sqlite3* database = nullptr;
   require(sqlite3_open(file.c_str(), &database) == SQLITE_OK);
-  sqlite3_exec(database, "PRAGMA synchronous = OFF; PRAGMA journal_mode = MEMORY; PRAGMA foreign_keys = OFF; BEGIN", nullptr,
-               nullptr, nullptr);
+  sqlite3_exec(database, "PRAGMA synchronous = OFF; PRAGMA journal_mode = MEMORY; PRAGMA foreign_keys = OFF; BEGIN",
+               nullptr, nullptr, nullptr);
   for (int i = 0; i < 24 && !input.empty(); ++i) change(database, input);
   sqlite3_exec(database, "COMMIT", nullptr, nullptr, nullptr);
   sqlite3_close(database);
@@ -107,23 +126,73 @@ void store(std::string_view bytes) {
 }
 
 void machine(std::string_view bytes) {
-  constexpr const char* kFolders[] = {"proc", "sys/class/hwmon/hwmon0", "sys/class/hwmon/hwmon1", "sys/class/thermal/thermal_zone0",
-                                      "sys/class/thermal/thermal_zone1", "sys/class/net/eth0/statistics", "sys/class/net/eth_0/statistics",
-                                      "sys/block/sda", "sys/class/power_supply/BAT0", "sys/class/powercap/intel-rapl:0",
-                                      "sys/class/drm/card0/device", "sys/class/drm/card1/device", "proc/pressure",
-                                      "sys/devices/system/cpu/cpu0/cpufreq", "sys/firmware/dmi/tables", "sys/class/drm/card0/device/hwmon/hwmon2",
-                                      "proc/1", "proc/1/fdinfo"};
-  constexpr const char* kNames[] = {"name", "temp1_input", "temp1_label", "temp2_input", "temp2_label", "fan1_input", "pwm1", "type", "temp",
-                                    "rx_bytes", "tx_bytes", "stat", "meminfo", "diskstats", "cpuinfo", "capacity", "energy_now", "power_now",
-                                    "status", "energy_uj", "max_energy_range_uj", "gpu_busy_percent", "mem_info_vram_used", "mem_info_vram_total",
-                                    "vendor", "uevent", "cpu", "memory", "io", "scaling_cur_freq", "DMI", "in0_input", "pp_dpm_sclk", "pp_dpm_mclk",
-                                    "fan1_max", "power1_average", "power1_cap", "5", "comm", "status", "smbios_entry_point", "gt_cur_freq_mhz"};
+  constexpr const char* kFolders[] = {"proc",
+                                      "sys/class/hwmon/hwmon0",
+                                      "sys/class/hwmon/hwmon1",
+                                      "sys/class/thermal/thermal_zone0",
+                                      "sys/class/thermal/thermal_zone1",
+                                      "sys/class/net/eth0/statistics",
+                                      "sys/class/net/eth_0/statistics",
+                                      "sys/block/sda",
+                                      "sys/class/power_supply/BAT0",
+                                      "sys/class/powercap/intel-rapl:0",
+                                      "sys/class/drm/card0/device",
+                                      "sys/class/drm/card1/device",
+                                      "proc/pressure",
+                                      "sys/devices/system/cpu/cpu0/cpufreq",
+                                      "sys/firmware/dmi/tables",
+                                      "sys/class/drm/card0/device/hwmon/hwmon2",
+                                      "proc/1",
+                                      "proc/1/fdinfo"};
+  constexpr const char* kNames[] = {"name",
+                                    "temp1_input",
+                                    "temp1_label",
+                                    "temp2_input",
+                                    "temp2_label",
+                                    "fan1_input",
+                                    "pwm1",
+                                    "type",
+                                    "temp",
+                                    "rx_bytes",
+                                    "tx_bytes",
+                                    "stat",
+                                    "meminfo",
+                                    "diskstats",
+                                    "cpuinfo",
+                                    "capacity",
+                                    "energy_now",
+                                    "power_now",
+                                    "status",
+                                    "energy_uj",
+                                    "max_energy_range_uj",
+                                    "gpu_busy_percent",
+                                    "mem_info_vram_used",
+                                    "mem_info_vram_total",
+                                    "vendor",
+                                    "uevent",
+                                    "cpu",
+                                    "memory",
+                                    "io",
+                                    "scaling_cur_freq",
+                                    "DMI",
+                                    "in0_input",
+                                    "pp_dpm_sclk",
+                                    "pp_dpm_mclk",
+                                    "fan1_max",
+                                    "power1_average",
+                                    "power1_cap",
+                                    "5",
+                                    "comm",
+                                    "status",
+                                    "smbios_entry_point",
+                                    "gt_cur_freq_mhz"};
   Bytes input(bytes);
   const Scratch tree;
   Polling polling(machine_sources({.root = tree.path(), .game = {.pid = 1}, .graphics_library = ""}));
   Nanoseconds now = kSecond;
   for (int step = 0; step < 24 && !input.empty(); ++step) {
-    const std::filesystem::path folder = kFolders[input.below(std::size(kFolders))], name = kNames[input.below(std::size(kNames))];
+    const std::filesystem::path folder = kFolders[input.below(std::size(kFolders))],
+                                name = kNames[input.below(std::size(kNames))];
     std::error_code failed;
     const std::size_t what = input.below(8);
     if (what == 0) std::filesystem::remove_all(tree.path() / folder, failed);

@@ -77,7 +77,9 @@ struct Offline {
   };
 
   Offline() : session(options()) {
-    scratch.file("a.toml", "[[row]]\nlabel = \"A\"\ncells = [ { reading = \"frame.rate\" }, { reading = \"frame.time\", as = \"trace\" } ]\n");
+    scratch.file("a.toml",
+                 "[[row]]\nlabel = \"A\"\ncells = [ { reading = \"frame.rate\" }, { reading = \"frame.time\", as = "
+                 "\"trace\" } ]\n");
     session.entrance = std::make_unique<Nobody>();
     auto attachment = std::make_unique<Handed>();
     handed = attachment.get();
@@ -89,7 +91,7 @@ struct Offline {
   MeterOptions options() {
     MeterOptions options;
     options.store = "/dev/null";  // recordings fail at once
-    options.visible = false;       // fonts take long to load: only inputs that ask for it draw
+    options.visible = false;      // fonts take long to load: only inputs that ask for it draw
     options.faces = {"a"};
     options.face_of = [](const std::filesystem::path&) { return std::string("a"); };
     options.file_of = [this](const std::string& name) {
@@ -175,8 +177,9 @@ void link_probe(std::string_view bytes) {
         send_message(meter, input, fd);
         break;
       case 2:
-        picture->slots[input.below(2)] = {static_cast<std::int32_t>(input.integer()), static_cast<std::int32_t>(input.integer()),
-                                          static_cast<std::uint32_t>(input.integer()), static_cast<std::uint32_t>(input.integer())};
+        picture->slots[input.below(2)] = {
+            static_cast<std::int32_t>(input.integer()), static_cast<std::int32_t>(input.integer()),
+            static_cast<std::uint32_t>(input.integer()), static_cast<std::uint32_t>(input.integer())};
         break;
       case 3:
         picture->sequence.store(static_cast<std::uint32_t>(input.integer()));

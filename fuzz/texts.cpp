@@ -59,7 +59,8 @@ void feed(std::string_view bytes) {
   while (!bytes.empty()) {
     const std::size_t end = std::min(bytes.find('\n'), bytes.size());
     const auto line = sources::metric_line(bytes.substr(0, end));
-    if (line && line->kind == sources::MetricLine::Kind::sample) require(!line->name.empty() && std::isfinite(line->value));
+    if (line && line->kind == sources::MetricLine::Kind::sample)
+      require(!line->name.empty() && std::isfinite(line->value));
     bytes.remove_prefix(std::min(end + 1, bytes.size()));
   }
 }

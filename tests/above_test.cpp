@@ -56,6 +56,28 @@ TEST(Above, CountsAndRecordsWhatTheDisplayTells) {
   EXPECT_EQ(store.frames(1)[50].gpu_work, -1) << "nobody outside of the game knows";
 }
 
+TEST(Above, AMinimisedWindowIsAPauseNotAFrame) {
+  const Session session;
+  {
+    Playing playing(session, kGoesOn, "--above --record --store above.db");
+    session.wait_for(has_frames);
+    const std::string game = line_with(session.run("xdotool search --sync --name '^Still$'").text, "");
+    EXPECT_EQ(session.run("xdotool windowunmap --sync " + game + "; sleep 3; xdotool windowmap --sync " + game).status,
+              0);
+    const int before = session.wait_for(has_frames)["games"][0].value("frames", 0);
+    session.wait_for([&](const json& state) { return state["games"][0].value("frames", 0) > before + 60; });
+  }
+  const Store store(session.folder / "above.db", Store::Mode::existing);
+  Nanoseconds longest = 0, pause = 0;
+  const auto frames = store.frames(1);
+  for (std::size_t i = 1; i < frames.size(); ++i) {
+    longest = std::max(longest, frames[i].interval);
+    pause = std::max(pause, frames[i].at - frames[i].interval - frames[i - 1].at);
+  }
+  EXPECT_LT(longest, 2 * kSecond);
+  EXPECT_GT(pause, 2 * kSecond) << "it is seen where it was";
+}
+
 TEST(Above, BlendsExactlyWhereSomethingBlendsAndIsSolidElsewhere) {
   const Session session;
   session.folder.file("boxes.toml", kBoxes);

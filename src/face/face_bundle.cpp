@@ -92,8 +92,7 @@ Parts read_bundle(const fs::path& bundle) {
   archive_read_support_format_zip(zip.get());
   if (!fs::is_regular_file(bundle)) throw Error("cannot read the bundle", where, "name a file");
   if (archive_read_open_filename(zip.get(), where.c_str(), 64 * 1024) != ARCHIVE_OK)
-    throw Error(fmt::format("is no bundle ({})", why(zip.get())), where,
-                "name a file that 'idlemeter face pack' made");
+    throw Error(fmt::format("is no bundle ({})", why(zip.get())), where, "name a file that 'idlemeter face pack' made");
   Parts parts;
   std::size_t total = 0;
   archive_entry* entry = nullptr;
@@ -107,8 +106,7 @@ Parts read_bundle(const fs::path& bundle) {
     if (!parts.emplace(name, content_of(zip.get(), name, where, total)).second)
       throw Error(fmt::format("'{}' is in it twice", name), where, "nothing was unpacked");
   }
-  if (status != ARCHIVE_EOF)
-    throw Error(fmt::format("is no bundle, or a damaged one ({})", why(zip.get())), where);
+  if (status != ARCHIVE_EOF) throw Error(fmt::format("is no bundle, or a damaged one ({})", why(zip.get())), where);
   return parts;
 }
 
@@ -156,8 +154,7 @@ void pack_face(const fs::path& face_file, const fs::path& bundle) {
     throw Error(fmt::format("cannot write the bundle ({})", why), bundle.string(),
                 "name a file in a folder that you may write to");
   };
-  if (archive_write_open(zip.get(), &bytes, nullptr, take, nullptr) != ARCHIVE_OK)
-    fail(why(zip.get()));
+  if (archive_write_open(zip.get(), &bytes, nullptr, take, nullptr) != ARCHIVE_OK) fail(why(zip.get()));
   for (const auto& [name, content] : parts) write_part(zip.get(), name, content, bundle.string());
   if (archive_write_close(zip.get()) != ARCHIVE_OK) fail(why(zip.get()));
   if (const std::string problem = write_whole_file(bundle, bytes); !problem.empty()) fail(problem);

@@ -1,0 +1,156 @@
+// An hour of simulated time in which faces, games, recordings, feeds and devices come and go: memory and descriptors end where
+// they began.
+#include <gtest/gtest.h>
+#include <malloc.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include <iterator>
+#include <list>
+
+#include "idlemeter/own_readings.hpp"
+#include "idlemeter/starters.hpp"
+#include "link/handover.hpp"
+#include "machine_tree.hpp"
+#include "meter/game.hpp"
+#include "runs/background_recorder.hpp"
+
+namespace idlemeter {
+namespace {
+
+using meter::Attachment;
+using meter::Game;
+using meter::WatchedFace;
+
+std::size_t open_descriptors() {
+  return static_cast<std::size_t>(std::distance(std::filesystem::directory_iterator("/proc/self/fd"), {}));
+}
+
+std::size_t heap_in_use() { return ::mallinfo2().uordblks; }
+
+/// Presents at 120 frames a second of the simulated clock.
+class Steady final : public Attachment {
+ public:
+  explicit Steady(const Nanoseconds& now) : now_(now), next_(now) {}
+  [[nodiscard]] pid_t pid() const override { return 0; }
+  std::uint32_t drain(std::vector<link::FrameEntry>& into) override {
+    for (; next_ <= now_; next_ += kSecond / 120) {
+      link::FrameEntry frame;
+      frame.present = next_;
+      frame.gpu_work = 5 * kMillisecond;
+      frame.width = 640;
+      frame.height = 360;
+      into.push_back(frame);
+    }
+    return 0;
+  }
+  [[nodiscard]] bool takes_pictures() const override { return true; }
+  void publish(const Image& image, int, int) override { pixels += image.pixels.size(); }
+  void show(bool) override {}
+  void beat(std::int64_t) override {}
+
+  std::size_t pixels = 0;
+
+ private:
+  const Nanoseconds& now_;
+  Nanoseconds next_;
+};
+
+/// A meter's parts on a clock of the test's, and what happens around it in each minute.
+class Evening {
+ public:
+  Evening() {
+    for (const Starter& starter : starters()) {
+      faces_.push_back(folder_ / (std::string(starter.name) + ".toml"));
+      write_starter(starter, faces_.back());
+    }
+    plug(0);
+    Sources sources = machine_sources({.root = folder_.path(), .graphics_library = ""});
+    sources.push_back(feed_source({.socket = folder_ / "sockets/feed"}));
+    polling_.emplace(std::move(sources));
+  }
+
+  void minute(int number) {
+    games_.emplace_back(std::make_unique<Steady>(now_), WatchedFace(faces_[0]), computed());
+    const auto recorder = std::make_unique<BackgroundRecorder>(folder_ / "runs.db", RunDetails{.game = "Tidepool Rally"},
+                                                               [this] { return now_; });
+    (void)games_.back().begin_recording(now_);
+    for (int second = 0; second < 60; ++second) {
+      if (second % 7 == 0) plug(number * 60 + second);
+      if (second % 10 == 0) games_.back().set_face(WatchedFace(faces_[static_cast<std::size_t>(second / 10) % faces_.size()]));
+      if (second == 30) games_.emplace_back(std::make_unique<Steady>(now_), WatchedFace(faces_[1]), computed());
+      hand_in(second);
+      half_second(*recorder);
+      half_second(*recorder);
+    }
+    recorder->finish();
+    EXPECT_TRUE(recorder->wait(std::chrono::minutes(1)));
+    games_.clear();
+  }
+
+ private:
+  static std::vector<ComputedReading> computed() {
+    return {{.info = {.id = "own.calm"}, .of = "frame.time", .over = std::chrono::seconds(5)}};
+  }
+
+  void half_second(BackgroundRecorder& recorder) {
+    now_ += kSecond / 2;
+    const Snapshot values = polling_->sample(now_);
+    for (Game& game : games_) {
+      const auto frames = game.drain(now_);
+      if (&game == &games_.front()) recorder.add(frames);
+      game.update(values, now_, true);
+      game.redraw(painter_);
+    }
+    recorder.add(now_, games_.front().values());
+  }
+
+  /// Devices that come and go, each time with a name and in a place of their own.
+  void plug(int time) {
+    std::error_code none;
+    for (const char* name : {"hwmon", "net", "thermal"}) std::filesystem::remove_all(folder_ / "sys/class" / name, none);
+    for (int i = 0; i <= time % 4; ++i) {
+      const std::string number = std::to_string((time + i) % 9);
+      folder_.file("sys/class/hwmon/hwmon" + number + "/name", i % 2 == 0 ? "nvme" : "usb" + number);
+      folder_.file("sys/class/hwmon/hwmon" + number + "/temp1_input", "40000");
+      folder_.file("sys/class/net/veth" + std::to_string(time * 10 + i) + "/statistics/rx_bytes", "1");
+      folder_.file("sys/class/thermal/thermal_zone" + number + "/type", "acpitz");
+      folder_.file("sys/class/thermal/thermal_zone" + number + "/temp", "30000");
+    }
+  }
+
+  /// A program that hands a number in, and one that goes in the middle of a line.
+  void hand_in(int second) {
+    for (const std::string& text : {"depth{stage=\"" + std::to_string(second % 5) + "\"} 1\n", std::string("dep")}) {
+      const int client = link::connect_to((folder_ / "sockets/feed").c_str());
+      EXPECT_EQ(::send(client, text.data(), text.size(), MSG_NOSIGNAL), static_cast<ssize_t>(text.size()));
+      ::close(client);
+    }
+  }
+
+  testing::Folder folder_;
+  std::vector<std::filesystem::path> faces_;
+  Nanoseconds now_ = kSecond;
+  std::optional<Polling> polling_;
+  Painter painter_;
+  std::list<Game> games_;
+};
+
+TEST(Soak, AnHourLeavesNothingBehind) {
+  { Evening().minute(0); }  // what is made once: fonts, tables
+  const std::size_t descriptors = open_descriptors(), before = heap_in_use();
+  std::size_t early = 0;
+  {
+    Evening evening;
+    for (int minute = 0; minute < 60; ++minute) {
+      evening.minute(minute);
+      if (minute == 14) early = heap_in_use();
+    }
+    EXPECT_LT(heap_in_use(), early + (8u << 20)) << "the last three quarters of an hour keep no more than the first";
+  }
+  EXPECT_EQ(open_descriptors(), descriptors);
+  EXPECT_LT(heap_in_use(), before + (512u << 10));
+}
+
+}  // namespace
+}  // namespace idlemeter
