@@ -7,6 +7,7 @@
 
 #include "folder.hpp"
 #include "idlemeter/draw.hpp"
+#include "idlemeter/recorder.hpp"
 
 namespace idlemeter {
 namespace {
@@ -118,6 +119,95 @@ TEST(Command, ReadingsAreThisMachines) {
   EXPECT_EQ(json[0]["id"], "ram.total");
   EXPECT_EQ(json[0]["unit"], "MiB");
   EXPECT_GT(json[0]["value"].get<double>(), 100);
+}
+
+/// Clears the screen, sets the clipboard (OSC 52), does both by C1 characters, turns the direction of writing; and
+/// bytes that aren't UTF-8.
+const std::string kHostile = "a\x1b[2J\x1b]52;c;YQ==\x07\xc2\x9b\x32J\xe2\x80\xae,\"\xff\x7f";
+
+bool steers(const std::string& text) {
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    const auto c = static_cast<unsigned char>(text[i]),
+               next = static_cast<unsigned char>(i + 1 < text.size() ? text[i + 1] : 0);
+    if ((c < 0x20 && c != '\n') || c == 0x7f || (c == 0xc2 && next < 0xa0)) return true;
+  }
+  return false;
+}
+
+TEST(Command, NothingFromOutsideSteersTheTerminal) {
+  const testing::Folder folder;
+  folder.file("tree/sys/class/hwmon/hwmon0/name", "board");
+  folder.file("tree/sys/class/hwmon/hwmon0/temp1_label", kHostile);
+  folder.file("tree/sys/class/hwmon/hwmon0/temp1_input", "40000");
+  folder.file("tree/proc/cpuinfo", "model name\t: " + kHostile + "\n");
+  folder.file("shout", "#!/bin/sh\nprintf '" + std::string("a\\033[2Jb") + "'");
+  folder.file("own.toml",
+              "facts = { \"own.a\" = \"b\\u001B[2J\\u009B\" }\n[[command]]\nid = \"own.c\"\ntext = true\nrun = "
+              "[\"sh\", \"shout\"]\n");
+  folder.file("f.toml",
+              "[[row]]\nlabel = \"\\u001B[2J\\u009B\"\ncells = [ { reading = \"own.a\", title = \"\\u0007\" }, { "
+              "reading = \"own.c\" } ]\n");
+  {
+    Store store(folder / "runs.db");
+    RunDetails details{kHostile, kHostile, {kHostile}, {{kHostile, kHostile}}, {{kHostile, kHostile}}};
+    Recorder recorder(store, details);
+    recorder.add({10 * kMillisecond, 10 * kMillisecond});
+    recorder.finish();
+  }
+  const std::string machine = " --root tree --settings own.toml";
+  const std::vector<std::string> commands = {"readings" + machine,
+                                             "readings --json" + machine,
+                                             "readings --csv" + machine,
+                                             "readings --every 100ms --count 1" + machine,
+                                             "face draw f.toml" + machine,
+                                             "face draw f.toml --color none" + machine,
+                                             "runs --store runs.db",
+                                             "runs --json --store runs.db",
+                                             "runs show 1 --store runs.db",
+                                             "runs show 1 1 --store runs.db",
+                                             "runs show 1 --json --store runs.db",
+                                             "face show f.toml",
+                                             "face '\x1b[2J'",
+                                             "runs --store '\x1b[2J'"};
+  for (const std::string& arguments : commands) {
+    const Outcome outcome = run(folder, arguments);
+    EXPECT_FALSE(steers(outcome.out)) << arguments << '\n' << outcome.out;
+    EXPECT_FALSE(steers(outcome.err)) << arguments << '\n' << outcome.err;
+    EXPECT_FALSE((outcome.out + outcome.err).empty()) << arguments;
+  }
+  const auto json = nlohmann::json::parse(run(folder, "readings own --json" + machine).out);
+  EXPECT_EQ(json.at(0).at("value"), "b\u001b[2J\u009b") << "JSON escapes it: nothing is lost";
+}
+
+TEST(Command, CsvQuotesWhatHasCommas) {
+  const testing::Folder folder;
+  folder.file("own.toml", "facts = { \"a.b,c\" = \"x, \\\"y\\\"\" }\n");
+  const Outcome csv = run(folder, "readings a.b --csv --settings own.toml");
+  EXPECT_NE(csv.out.find(",\"a.b,c\",\"x, \"\"y\"\"\","), std::string::npos) << csv.out;
+}
+
+TEST(Command, WhatCannotBeWrittenIsAFailureAndNothingIsLeftBehind) {
+  const testing::Folder folder;
+  std::filesystem::create_directories(folder / "tmp");
+  const auto status = [&](const std::string& arguments) { return run(folder, arguments).status; };
+  ASSERT_EQ(status("demo --folder d"), 0);
+  for (const char* arguments :
+       {"--help", "runs --json --store d/runs.db", "runs --store d/runs.db", "face draw rate --rig", "face schema"}) {
+    EXPECT_EQ(status(std::string(arguments) + " >/dev/full"), 1) << arguments;
+    EXPECT_EQ(status(std::string(arguments) + " >&-"), 1) << arguments;
+  }
+  EXPECT_EQ(status("face draw rate --rig -o /dev/full"), 1);
+  EXPECT_EQ(status("face draw rate --rig -o /dev/null"), 0);
+  const std::string at = "export TMPDIR='" + (folder / "tmp").string() + "'; ";
+  for (const char* end : {"kill -TERM $p", "kill -INT $p", "kill -HUP $p"}) {
+    const std::string script = at + "'" IDLEMETER_COMMAND "' readings --rig --every 100ms > " +
+                               (folder / "out").string() + " & p=$!; while ! [ -s " + (folder / "out").string() +
+                               " ]; do sleep 0.02; done; " + end + "; wait $p";
+    (void)!std::system(script.c_str());
+    EXPECT_TRUE(std::filesystem::is_empty(folder / "tmp")) << end;
+  }
+  (void)!std::system((at + "'" IDLEMETER_COMMAND "' readings --rig --every 100ms | head -1 >/dev/null").c_str());
+  EXPECT_TRUE(std::filesystem::is_empty(folder / "tmp")) << "a closed pipe";
 }
 
 TEST(Command, ReadingsGoOnAndShowTheRangeSeen) {

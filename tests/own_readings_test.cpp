@@ -140,15 +140,20 @@ TEST(Command, TroubleIsMissingWithItsReason) {
 TEST(Command, ThatNeverEndsIsEndedWithItsChildren) {
   const testing::Folder folder;
   const std::string pid_file = (folder / "pid").string();
-  const Value value = run({"/bin/sh", "-c", "sleep 1000 & echo $! > " + pid_file + "; wait"}, false, 200ms);
-  EXPECT_EQ(std::get<Missing>(value).reason, "/bin/sh took longer than 200 ms and was ended");
-  const std::string child = testing::text_of(pid_file);
-  ASSERT_FALSE(child.empty());
-  const auto alive = [&] {
-    const std::string stat = testing::text_of("/proc/" + std::to_string(std::stoi(child)) + "/stat");
-    return !stat.empty() && stat.find(") Z") == std::string::npos;
-  };
-  while (alive()) std::this_thread::yield();  // it has been told to end; the test's own time limit is the judge
+  const std::string in_group = "sleep 1000 & echo $! > " + pid_file + "; wait";
+  const std::string left = "setsid sh -c 'echo $$ > " + pid_file + "; exec sleep 1000' & wait";
+  const std::string left_twice = "(setsid sh -c 'echo $$ > " + pid_file + "; exec sleep 1000' &) ; sleep 1000";
+  for (const std::string& script : {in_group, left, left_twice}) {
+    const Value value = run({"/bin/sh", "-c", script}, false, 300ms);
+    EXPECT_EQ(std::get<Missing>(value).reason, "/bin/sh took longer than 300 ms and was ended");
+    const std::string child = testing::text_of(pid_file);
+    ASSERT_FALSE(child.empty());
+    const auto alive = [&] {
+      const std::string stat = testing::text_of("/proc/" + std::to_string(std::stoi(child)) + "/stat");
+      return !stat.empty() && stat.find(") Z") == std::string::npos;
+    };
+    while (alive()) std::this_thread::yield();  // it has been told to end; the test's own time limit is the judge
+  }
   const Value flood = run({"/bin/sh", "-c", "yes 7"}, false, 100ms);  // endless output, of which little is kept
   EXPECT_TRUE(std::holds_alternative<Missing>(flood));
 }
@@ -360,6 +365,7 @@ TEST(Settings, EveryMistakeIsToldWithItsPlaceAndWhatIsRight) {
       {"[[computed]]\nformula = \"1\"", 1, "a reading without 'id'"},
       {"[[computed]]\nid = \"Own Reading\"\nformula = \"1\"", 2, "'Own Reading' is no id"},
       {"[[computed]]\nid = \"own.a\"", 1, "either 'formula' or 'of'"},
+      {"gpu_time = \"sometimes\"", 1, "it is one of 'auto', 'on', 'off'"},
       {"[[computed]]\nid = \"own.a\"\nformula = \"v0*1000+own.b\"", 3, "'v0' is neither a reading nor a function"},
       {"[[computed]]\nid = \"own.a\"\nformula = \"mix(1, own.b)\"", 3, "did you mean 'max' or 'min'"},
       {"[[computed]]\nid = \"own.a\"\nformula = \"1\"\n[[command]]\nid = \"own.a\"\nrun = [\"a\"]", 5,

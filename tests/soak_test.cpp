@@ -1,5 +1,5 @@
-// An hour of simulated time in which faces, games, recordings, feeds and devices come and go: memory and descriptors end where
-// they began.
+// An hour of simulated time in which faces, games, recordings, feeds and devices come and go: memory and descriptors
+// end where they began.
 #include <gtest/gtest.h>
 #include <malloc.h>
 #include <sys/socket.h>
@@ -72,12 +72,13 @@ class Evening {
 
   void minute(int number) {
     games_.emplace_back(std::make_unique<Steady>(now_), WatchedFace(faces_[0]), computed());
-    const auto recorder = std::make_unique<BackgroundRecorder>(folder_ / "runs.db", RunDetails{.game = "Tidepool Rally"},
-                                                               [this] { return now_; });
+    const auto recorder = std::make_unique<BackgroundRecorder>(
+        folder_ / "runs.db", RunDetails{.game = "Tidepool Rally"}, [this] { return now_; });
     (void)games_.back().begin_recording(now_);
     for (int second = 0; second < 60; ++second) {
       if (second % 7 == 0) plug(number * 60 + second);
-      if (second % 10 == 0) games_.back().set_face(WatchedFace(faces_[static_cast<std::size_t>(second / 10) % faces_.size()]));
+      if (second % 10 == 0)
+        games_.back().set_face(WatchedFace(faces_[static_cast<std::size_t>(second / 10) % faces_.size()]));
       if (second == 30) games_.emplace_back(std::make_unique<Steady>(now_), WatchedFace(faces_[1]), computed());
       hand_in(second);
       half_second(*recorder);
@@ -108,7 +109,8 @@ class Evening {
   /// Devices that come and go, each time with a name and in a place of their own.
   void plug(int time) {
     std::error_code none;
-    for (const char* name : {"hwmon", "net", "thermal"}) std::filesystem::remove_all(folder_ / "sys/class" / name, none);
+    for (const char* name : {"hwmon", "net", "thermal"})
+      std::filesystem::remove_all(folder_ / "sys/class" / name, none);
     for (int i = 0; i <= time % 4; ++i) {
       const std::string number = std::to_string((time + i) % 9);
       folder_.file("sys/class/hwmon/hwmon" + number + "/name", i % 2 == 0 ? "nvme" : "usb" + number);
