@@ -58,4 +58,17 @@ void redraw_full_face(benchmark::State& state) {
 }
 BENCHMARK(redraw_full_face)->Unit(benchmark::kMillisecond);
 
+/// A text that is new each time, with its outline, at sizes up to the largest that is drawn.
+void outlined_text(benchmark::State& state) {
+  Painter painter;
+  Image image(1920, 1080);
+  const TextStyle style{"sans", static_cast<double>(state.range(0)), false};
+  int i = 0;
+  for (auto _ : state) {
+    const std::string number = std::to_string(1'000 + ++i % 9'000);
+    painter.draw({1920, 1080, {TextShape{number, style, {255, 255, 255, 255}, 0, 900, Edge::outline}}, {}}, image);
+  }
+}
+BENCHMARK(outlined_text)->Arg(18)->Arg(144)->Arg(1'024)->Unit(benchmark::kMillisecond);
+
 }  // namespace
