@@ -167,6 +167,12 @@ TEST(FrameReadings, CoverTheSpansThatAreAskedFor) {
   frames.clear();
   EXPECT_EQ(state(), "off");
   EXPECT_EQ(value("frame.average"), -2);
+  frames.begin_recording(now, std::vector<FrameRecord>{{now, 10 * kMillisecond}});
+  EXPECT_EQ(value("frame.average"), 100) << "with what came before it was known that it begins";
+  frames.abandon_recording();
+  play(1, 30 * kMillisecond);
+  EXPECT_EQ(state(), "off");
+  EXPECT_EQ(value("frame.average"), 50) << "a recording that failed leaves the figures going";
 }
 
 TEST(FrameReadings, GpuWorkStaysForASecondWhereADriverTellsOfItNowAndThen) {

@@ -44,6 +44,9 @@ class FrameReadings {
   /// Begins the recording's span: empty, or with frames of the recording that were added before.
   void begin_recording(Nanoseconds since, std::span<const FrameRecord> already = {});
 
+  /// The recording failed before anything was recorded: its span goes on as without one.
+  void abandon_recording();
+
   /// Holds the recording's figures.
   void end_recording(Nanoseconds now);
 

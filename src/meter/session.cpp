@@ -168,7 +168,12 @@ std::shared_ptr<Recording> Session::stop_recording() {
 }
 
 void Session::look_after_recordings() {
-  if (recording && recording->is_done()) stop_recording();
+  if (recording && recording->is_done()) {
+    Game& game = recording->game();
+    const bool began = recording->state().run != 0;
+    stop_recording();
+    if (!began) game.frames().abandon_recording();
+  }
   std::erase_if(ending, [this](const auto& one) {
     if (!one->is_done()) return false;
     const BackgroundRecorder::State state = one->state();

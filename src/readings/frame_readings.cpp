@@ -226,6 +226,8 @@ void FrameReadings::begin_recording(Nanoseconds since, std::span<const FrameReco
   state_->recording_since = since;
 }
 
+void FrameReadings::abandon_recording() { state_->recording = State::Recording::off; }
+
 void FrameReadings::end_recording(Nanoseconds now) {
   if (state_->recording != State::Recording::on) return;
   state_->recording = State::Recording::held;
