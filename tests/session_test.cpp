@@ -122,9 +122,9 @@ class Session : public ::testing::Test {
 
   testing::Folder folder_;
   MeterOptions options_;
-  std::unique_ptr<Meter> meter_;
   std::mutex log_mutex_;
   std::string log_;
+  std::unique_ptr<Meter> meter_;  // it logs to its end
   int stop_ = ::eventfd(0, EFD_CLOEXEC);
   std::thread thread_;
 };
@@ -446,6 +446,7 @@ TEST(Process, IsKnownByItsNumber) {
   ASSERT_EQ(::pipe(ready), 0);
   const pid_t child = ::fork();
   if (child == 0) {
+    ::setpgid(0, 0);
     ::dup2(ready[1], 1);
     ::execl("/usr/bin/env", "env", "IDLEMETER_TEST_MARK=seaweed", "sh", "-c", "echo; sleep 60; true", nullptr);
     ::_exit(127);
@@ -462,7 +463,7 @@ TEST(Process, IsKnownByItsNumber) {
   EXPECT_TRUE(meter::descends_from(child, ::getpid()));
   EXPECT_TRUE(meter::descends_from(child, child));
   EXPECT_FALSE(meter::descends_from(::getpid(), child));
-  ::kill(child, SIGKILL);
+  ::kill(-child, SIGKILL);
   ::waitpid(child, nullptr, 0);
   EXPECT_FALSE(meter::is_running(child));
   EXPECT_EQ(meter::name_of_process(child), "process " + std::to_string(child));

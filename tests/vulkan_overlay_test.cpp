@@ -4,6 +4,7 @@
 #include <functional>
 #include <memory>
 
+#include "link/gpu_time.hpp"
 #include "made_up_driver.hpp"
 #include "vulkan/compute_overlay.hpp"
 #include "vulkan/gpu_clock.hpp"
@@ -250,14 +251,27 @@ TEST(GpuClock, BearsADriverThatSaysNoAtAnyCall) {
   }
 }
 
-TEST(GpuClock, LeavesMostFramesAloneOnASoftwareRasteriser) {
-  const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT, VK_PHYSICAL_DEVICE_TYPE_CPU);
+/// How many of a thousand frames are timed, with that choice in the environment.
+int timed_frames(const char* choice, VkPhysicalDeviceType type) {
+  ::setenv(link::kGpuTimeVariable, choice, 1);
+  const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT, type);
   GpuClock clock(device, 0);
+  ::unsetenv(link::kGpuTimeVariable);
   int timed = 0;
   for (int i = 0; i < 1'000; ++i) timed += play(clock).begin == VK_NULL_HANDLE ? 0 : 1;
+  clock.destroy();
+  return timed;
+}
+
+TEST(GpuClock, LeavesASoftwareRasteriserAloneUnlessAsked) {
+  constexpr auto kSoftware = VK_PHYSICAL_DEVICE_TYPE_CPU, kCard = VK_PHYSICAL_DEVICE_TYPE_DISCRETE_GPU;
+  EXPECT_EQ(timed_frames("auto", kSoftware), 0);
+  EXPECT_EQ(timed_frames("off", kSoftware), 0);
+  EXPECT_EQ(timed_frames("off", kCard), 0);
+  EXPECT_GT(timed_frames("auto", kCard), 0);
+  const int timed = timed_frames("on", kSoftware);
   EXPECT_GE(timed, 1);
   EXPECT_LT(timed, 100) << "a hundred would take ten seconds";
-  clock.destroy();
 }
 
 }  // namespace
