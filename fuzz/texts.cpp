@@ -35,7 +35,7 @@ void formula(std::string_view bytes) {
 void text(std::string_view bytes) {
   Bytes input(bytes);
   const std::uint16_t wide = input.take<std::uint16_t>();
-  const double size = wide < 0xff00 ? wide % 256 / 8.0 : (wide - 0xff00) * 20.0;  // mostly small: large ones take long
+  const double size = wide < 0xff00 ? wide % 256 / 8.0 : (wide - 0xff00) * 0.8;  // mostly small: large ones take long
   const auto edge = static_cast<Edge>(input.below(3));
   const std::string rest = std::string(bytes.substr(std::min<std::size_t>(3, bytes.size())));
   require(is_visible(printable(rest)) && printable(printable(rest)) == printable(rest));
