@@ -324,7 +324,7 @@ void add_options(CLI::App& command, const std::shared_ptr<PlayOptions>& options)
   command.add_flag("--above", options->above,
                    "Put nothing into the game: a window above its own (X11); frames as the display tells them");
   command.add_flag("--hidden", options->hidden, "Begin without the overlay on the game");
-  command.add_flag("--quiet", options->quiet, "Say nothing at the end");
+  command.add_flag("--quiet", options->quiet, "Say at the end only what wasn't recorded");
 }
 
 }  // namespace
@@ -333,16 +333,16 @@ void add_play(CLI::App& app, Action& action) {
   const auto options = std::make_shared<PlayOptions>();
   CLI::App* command = app.add_subcommand("play", "Play a game with the overlay on it; also as a launcher's prefix");
   add_options(*command, options);
-  command->add_flag("--record", options->record, "Record from the first frame on");
+  command->add_flag("--record", options->record, "Record from the first present to the last");
   command->add_option("--for", options->seconds, "Record for so many seconds")->check(seconds_from(0.1));
   command->add_option("--after", options->after, "Wait so many seconds before it records")->check(seconds_from(0));
   command->add_flag("--linked", options->linked, "The game has the meter's library inside: no probe goes into it");
-  command->add_option("GAME", options->game, "The game and its arguments, behind -- where any begins with a dash")
+  command->add_option("GAME", options->game, "The game and its arguments, after -- if any begins with a dash")
       ->required();
   command->callback([options, &action] { action = [options] { return play(*options); }; });
 
   CLI::App* again =
-      app.add_subcommand("attach", "Come back to a game that was started with 'play' and has no meter any more");
+      app.add_subcommand("attach", "Reattach to a game that was started with 'play': one whose meter is gone, or another meter's");
   const auto attached = std::make_shared<PlayOptions>();
   again->add_option("PID", attached->pid, "The game's process")->required()->check(CLI::PositiveNumber);
   again->add_flag("--take-over", attached->take_over, "If another meter has the game: let that one give it up");

@@ -117,8 +117,8 @@ Session::Reply Session::change_recording(const json& command) {
   plan(command.value("for", 0.0), command.value("after", 0.0));
   record(link::now());
   if (command.value("after", 0.0) > 0 || main_game() == nullptr) return {{{"ok", true}}};
-  return {{{"ok", true}}, [this, before = problems.size()]() -> std::optional<json> {
-            if (problems.size() > before) return json{{"error", problems.back()}};
+  return {{{"ok", true}}, [this, before = failures]() -> std::optional<json> {
+            if (failures > before) return json{{"error", notice}};
             if (!recording) return planned ? std::nullopt : std::optional(json{{"ok", true}});
             if (recording->state().phase == Phase::opening) return std::nullopt;
             return json{{"ok", true}, {"run", recording->state().run}};

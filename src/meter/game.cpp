@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <iterator>
 
 #include "base/text.hpp"
 #include "idlemeter/error.hpp"
@@ -134,9 +135,10 @@ void Game::drop_surplus(Nanoseconds now) {
   allowance_ -= static_cast<double>(arrived_.size());
 }
 
-void Game::keep_early() {
+void Game::keep_early(Nanoseconds since) {
   constexpr std::size_t kMost = limits::kFramesPerSecond;
-  early_.insert(early_.end(), counted_.begin(), counted_.end());
+  std::copy_if(counted_.begin(), counted_.end(), std::back_inserter(early_),
+               [&](const FrameRecord& frame) { return frame.at >= since; });
   if (early_.size() > kMost) early_.erase(early_.begin(), early_.end() - static_cast<std::ptrdiff_t>(kMost));
 }
 

@@ -86,8 +86,9 @@ class Game {
   /// Takes the frames that have come by now, and returns those that count.
   const std::vector<FrameRecord>& drain(Nanoseconds now);
 
-  /// Keeps the newest frames that count for a recording that may begin with them.
-  void keep_early();
+  /// Keeps those of the frames just drained that were presented since then, for a recording that begins with them: up
+  /// to a second's worth of limits::kFramesPerSecond, the newest.
+  void keep_early(Nanoseconds since);
 
   /// Begins the live statistics of a recording with those that were kept since then, and hands them over.
   std::vector<FrameRecord> begin_recording(Nanoseconds since);

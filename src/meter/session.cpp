@@ -104,7 +104,7 @@ void Session::drain(Game& game) {
   if (is_recorded(game)) {
     recording->add(frames);
   } else if (planned && !recording) {
-    game.keep_early();
+    game.keep_early(planned->at);
   }
 }
 
@@ -190,6 +190,7 @@ void Session::note_problem(const std::string& problem) {
   constexpr std::size_t kMost = 100;
   log("not recorded: " + problem);
   notice = problem;
+  ++failures;
   if (problems.size() < kMost) problems.push_back(problem);
 }
 

@@ -42,6 +42,7 @@ struct Session : Host {
   };
   std::optional<Planned> planned;
   std::vector<std::string> problems;  // of all recordings: why each failed or had to end early
+  std::size_t failures = 0;           // how many there were, also beyond those that are kept
   std::string notice;                 // the last of them, until another recording has begun
 
   /// The answer to a command: now, or as soon as `later` has one, at the latest when the time is up.
