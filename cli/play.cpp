@@ -341,8 +341,8 @@ void add_play(CLI::App& app, Action& action) {
       ->required();
   command->callback([options, &action] { action = [options] { return play(*options); }; });
 
-  CLI::App* again =
-      app.add_subcommand("attach", "Reattach to a game that was started with 'play': one whose meter is gone, or another meter's");
+  CLI::App* again = app.add_subcommand(
+      "attach", "Reattach to a game that was started with 'play': one whose meter is gone, or another meter's");
   const auto attached = std::make_shared<PlayOptions>();
   again->add_option("PID", attached->pid, "The game's process")->required()->check(CLI::PositiveNumber);
   again->add_flag("--take-over", attached->take_over, "If another meter has the game: let that one give it up");

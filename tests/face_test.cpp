@@ -202,6 +202,37 @@ TEST(Face, LimitsAreTakenAndWhatIsBeyondIsAMistake) {
   }
 }
 
+TEST(Settings, LimitsAreTakenAndWhatIsBeyondIsAMistake) {
+  const auto readings = [](std::size_t n, const std::string& what) {
+    std::string text;
+    for (std::size_t i = 0; i < n; ++i)
+      text += fmt::format("[[{}]]\nid = \"own.r{}\"\n{}\n", what, i,
+                          what == "command" ? "run = [\"a\"]" : "formula = \"1\"");
+    return read_settings(text);
+  };
+  for (const std::string what : {"computed", "command"}) {
+    EXPECT_TRUE(readings(limits::kOwnReadings, what).settings) << what;
+    EXPECT_NE(readings(limits::kOwnReadings + 1, what).findings.at(0).message.find("has 201 of '" + what + "'"),
+              std::string::npos);
+  }
+}
+
+TEST(Face, ManyMistakesAreNotAllSaid) {
+  const testing::Folder folder;
+  const auto says = [&](std::size_t mistakes) {
+    std::string text;
+    for (std::size_t i = 0; i < mistakes; ++i) text += fmt::format("x{} = 1\n", i);
+    try {
+      (void)load_face(folder.file("a.toml", text));
+    } catch (const Error& error) {
+      return std::string(error.what());
+    }
+    return std::string();
+  };
+  EXPECT_EQ(says(limits::kFindings).find("more"), std::string::npos);
+  EXPECT_NE(says(limits::kFindings + 7).find("… and 7 more"), std::string::npos);
+}
+
 TEST(Face, ATextThatWouldTakeTheStackOrTheMemoryIsRefused) {
   for (const std::string& text :
        {"a" + times(100'000, ".a") + " = 1", times(100'000, "["), "x = " + times(100'000, "{a="),
