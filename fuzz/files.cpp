@@ -165,8 +165,8 @@ void machine(std::string_view bytes) {
                                     "status",
                                     "energy_uj",
                                     "max_energy_range_uj",
-                                    "gpu_"
-                                    "busy_percent",
+                                    ("gpu_"
+                                     "busy_percent"),
                                     "mem_info_vram_used",
                                     "mem_info_vram_total",
                                     "vendor",
