@@ -81,7 +81,9 @@ void Companion::look() {
   if (game_ > 0 && !ended_ && ::waitpid(game_, &status_, WNOHANG) == game_) ended_ = true;
   seen_ = seen_ || meter_.has_games();
   const bool over = game_ > 0 ? ended_ && !is_still_coming() : seen_ || !meter::is_running(attached_);
-  if (over && !meter_.has_games()) meter_.stop();
+  // Twice: a game that has just ended may still wait at the door, with all that it presented.
+  quiet_ = over && !meter_.has_games() ? quiet_ + 1 : 0;
+  if (quiet_ == 2) meter_.stop();
 }
 
 /// A launcher may be over before its game has begun to present. What it has left behind may also be no game at all.

@@ -44,6 +44,7 @@ class Companion {
   Mark mark_;
   bool ended_ = false, seen_ = false, left_ = false;
   int waited_ = 0;  // looks since the game ended
+  int quiet_ = 0;   // looks at which all was over
 };
 
 }  // namespace idlemeter::cli

@@ -207,6 +207,9 @@ void Session::record(Nanoseconds now) {
 }
 
 void Session::end_recordings(std::chrono::nanoseconds at_most) {
+  Game* const game = main_game();
+  const bool is_due = planned && link::now() >= planned->at && !recording;
+  if (is_due && game != nullptr && game->early_since()) start_recording(*game, link::now());
   if (recording) stop_recording();
   const Nanoseconds until = link::now() + at_most.count();
   for (const auto& one : ending)
