@@ -12,12 +12,13 @@
 #include <new>
 #include <vector>
 
+#include "base/private_socket.hpp"
 #include "gl/blend.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/game_link.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/game/game_link.hpp"
 #include "link/meter_end.hpp"
 #include "link/probe_end.hpp"
-#include "sources/private_socket.hpp"
 
 namespace {
 
@@ -45,7 +46,7 @@ struct Ends {
 
 link::FrameEntry frame_now() {
   link::FrameEntry frame;
-  frame.present = link::now();
+  frame.present = monotonic_now();
   frame.width = 1280;
   frame.height = 720;
   return frame;
@@ -54,7 +55,7 @@ link::FrameEntry frame_now() {
 /// The meter's end, after a probe has presented twice.
 template <typename Present>
 link::MeterEnd greet(const std::filesystem::path& path, Present present) {
-  const int listening = sources::listen_privately(path);
+  const int listening = idlemeter::base::listen_privately(path);
   ::setenv(link::kVariable, path.c_str(), 1);
   present();
   link::MeterEnd meter(::accept4(listening, nullptr, nullptr, SOCK_NONBLOCK | SOCK_CLOEXEC));
@@ -93,7 +94,7 @@ void draw(Ends& ends, SDL_Window* window, const probe::Gl& gl, probe::Blend& gam
   long allocated = 0;
   for (int i = 0; i < frames; ++i) {
     if (every > 0 && i % every == 0) publish(ends, static_cast<unsigned char>(i));
-    ends.meter.beat(link::now());
+    ends.meter.beat(monotonic_now());
     const link::Shown scene = ends.probe.picture();
     if (scene.pixels != nullptr) game.draw(gl, ends.probe, scene, 1280, 720);
     const long before = allocations;
@@ -119,7 +120,7 @@ void stamp(Ends& ends, int frames) {
   report("stamping", times, allocations - before);
 }
 
-/// A game of well over a thousand frames a second, in whose blocks of frames the link is at work by turns: what the
+/// A game of well over a thousand frames a second, in whose blocks of frames the link is in progress by turns: what the
 /// machine does meanwhile meets both. The link is as in a probe, with the GPU's clock and the overlay hidden.
 void compare_stamping(SDL_Window* window, const std::filesystem::path& folder, int blocks) {
   constexpr int kFrames = 64;
@@ -127,7 +128,7 @@ void compare_stamping(SDL_Window* window, const std::filesystem::path& folder, i
   link::MeterEnd meter = greet(folder / "session/game.link", [&] { game.before_swap(960, 540); });
   const auto clear = reinterpret_cast<decltype(&glClear)>(SDL_GL_GetProcAddress("glClear"));
   const auto block = [&](bool stamped) {
-    meter.beat(link::now());
+    meter.beat(monotonic_now());
     const auto start = Clock::now();
     for (int i = 0; i < kFrames; ++i) {
       clear(GL_COLOR_BUFFER_BIT);

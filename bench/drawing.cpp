@@ -3,7 +3,18 @@
 
 #include <string>
 
-#include "idlemeter/draw.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/face/text_measure.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/units.hpp"
 
 namespace {
 

@@ -3,7 +3,10 @@
 
 #include <random>
 
-#include "idlemeter/live_frames.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/frames/live_frames.hpp"
+#include "idlemeter/readings/units.hpp"
 
 namespace {
 

@@ -4,7 +4,10 @@
 
 #include <filesystem>
 
-#include "idlemeter/recorder.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "idlemeter/runs/recorder.hpp"
+#include "idlemeter/runs/store.hpp"
 
 namespace {
 

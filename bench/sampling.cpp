@@ -4,7 +4,11 @@
 
 #include <filesystem>
 
-#include "idlemeter/machine.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/polling.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "idlemeter/sources/game_pid.hpp"
+#include "idlemeter/sources/machine.hpp"
 #include "large_machine.hpp"
 
 namespace {
@@ -16,7 +20,8 @@ void sample_all(benchmark::State& state) {
   rig::Tree tree(folder);
   rig::Machine machine(rig::kLargeMachine);
   rig::write_tree(machine, tree);
-  Polling polling(machine_sources({.root = folder, .game = {.pid = rig::kGameProcess}, .graphics_library = ""}));
+  Polling polling(
+      machine_sources({.root = folder, .game = std::make_shared<GamePid>(rig::kGameProcess), .graphics_library = ""}));
   const std::size_t readings = polling.sample(0).entries().size();
   Nanoseconds now = 0;
   for (auto _ : state) benchmark::DoNotOptimize(polling.sample(now += kMillisecond));

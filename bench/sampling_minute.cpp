@@ -12,7 +12,9 @@
 #include <filesystem>
 #include <thread>
 
-#include "idlemeter/machine.hpp"
+#include "idlemeter/readings/sampler.hpp"
+#include "idlemeter/sources/game_pid.hpp"
+#include "idlemeter/sources/machine.hpp"
 #include "large_machine.hpp"
 
 namespace {
@@ -48,8 +50,8 @@ int main(int argc, char** argv) {
   if (child == 0) simulate(folder);
   std::this_thread::sleep_for(1s);
   {
-    const Sampler sampler(
-        machine_sources({.root = folder, .game = {.pid = rig::kGameProcess}, .graphics_library = ""}));
+    const Sampler sampler(machine_sources(
+        {.root = folder, .game = std::make_shared<GamePid>(rig::kGameProcess), .graphics_library = ""}));
     (void)sampler.wait(1, 5s);
     const double before = processor_seconds();
     const auto start = std::chrono::steady_clock::now();

@@ -6,9 +6,16 @@
 #include <cstdlib>
 #include <fstream>
 
-#include "idlemeter/draw.hpp"
-#include "idlemeter/frame_readings.hpp"
-#include "idlemeter/starters.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/face/starters.hpp"
+#include "idlemeter/readings/frame_readings.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 
 namespace {
 

@@ -8,7 +8,8 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include "meter/process.hpp"
+#include "idlemeter/meter/meter.hpp"
+#include "idlemeter/meter/process.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -80,17 +81,17 @@ void Companion::look() {
   (void)!::read(timer_, &times, sizeof times);
   if (game_ > 0 && !ended_ && ::waitpid(game_, &status_, WNOHANG) == game_) ended_ = true;
   seen_ = seen_ || meter_.has_games();
-  const bool over = game_ > 0 ? ended_ && !is_still_coming() : seen_ || !meter::is_running(attached_);
+  const bool over = game_ > 0 ? ended_ && !is_still_coming() : seen_ || !is_running(attached_);
   // Twice: a game that has just ended may still wait at the door, with all that it presented.
   quiet_ = over && !meter_.has_games() ? quiet_ + 1 : 0;
   if (quiet_ == 2) meter_.stop();
 }
 
-/// A launcher may be over before its game has begun to present. What it has left behind may also be no game at all.
+/// A launcher may be over before its game has begun to present. What it started may not be a game at all.
 bool Companion::is_still_coming() {
   constexpr int kLooks = 200, kEvery = 10;  // ten seconds, twice a second
   if (seen_ || ++waited_ > kLooks) return false;
-  if (waited_ % kEvery == 1) left_ = meter::is_anywhere(mark_.first, mark_.second);
+  if (waited_ % kEvery == 1) left_ = is_anywhere(mark_.first, mark_.second);
   return left_;
 }
 

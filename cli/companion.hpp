@@ -7,14 +7,14 @@
 #include <utility>
 #include <vector>
 
-#include "idlemeter/meter.hpp"
+#include "idlemeter/meter/meter.hpp"
 
 namespace idlemeter::cli {
 
 /// From now on signals wait to be read. Before any thread is made: each would get them too.
 void take_signals();
 
-/// Starts the game with the signals that it would have had. Returns 0 where it can't be started: `error` says why.
+/// Starts the game with the signals that it would have had. Returns 0 if it can't be started: `error` says why.
 pid_t start(std::vector<std::string> words, std::vector<std::string> variables, int& error);
 
 /// Ends as the game did, also by a signal. `status` as wait() gives it.

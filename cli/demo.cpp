@@ -3,15 +3,21 @@
 
 #include <memory>
 
-#include "command.hpp"
+#include "commands.hpp"
 #include "demo_face.hpp"
-#include "idlemeter/draw.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/face_files.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/draw/png.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/runs/recorder.hpp"
+#include "idlemeter/runs/store.hpp"
 #include "output.hpp"
 #include "picture.hpp"
 #include "run_tables.hpp"
-#include "session.hpp"
+#include "simulation.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -24,11 +30,11 @@ struct Options {
 
 constexpr double kWarmUp = 20, kRun = 60;  // seconds of virtual time; a run is a lap of Tidepool Rally
 
-/// Plays a lap with that preset; the overlay as it stands at the end is drawn over the game's picture where a file is
+/// Plays a lap with that preset; the overlay as it stands at the end is drawn over the game's picture if a file is
 /// named.
 std::int64_t record(Store& store, const fs::path& folder, const std::string& preset, const fs::path& face_file,
                     const fs::path& picture) {
-  rig::Session session(folder / "machine", {.preset = preset});
+  rig::Simulation session(folder / "machine", {.preset = preset});
   session.play(kWarmUp);
   Recorder recorder(store, session.details());
   session.play(kRun, &recorder);
@@ -55,7 +61,7 @@ int demo(const Options& options) {
   const std::int64_t high = record(store, folder, "High", face, {});
   print("{}\n", comparison_table({figures_of(store, ultra), figures_of(store, high)}, Readings::main));
   print(
-      "What is where:\n"
+      "Files:\n"
       "  {:<32}  the overlay over the game's picture\n"
       "  {:<32}  the face that it was drawn from: change it\n"
       "  {:<32}  the store with both runs\n"
@@ -75,12 +81,11 @@ int demo(const Options& options) {
 
 }  // namespace
 
-void add_demo(CLI::App& app, Action& action) {
+void add_demo(Command app) {
   const auto options = std::make_shared<Options>();
-  CLI::App* command = app.add_subcommand("demo", "Run the whole job on a simulated machine and game, in a few seconds");
-  command->add_option("--folder", options->folder, "Where everything goes; runs are added to the store that is there")
-      ->capture_default_str();
-  command->callback([options, &action] { action = [options] { return demo(*options); }; });
+  Command command = app.add("demo", "Run the whole job on a simulated machine and game, in a few seconds",
+                            [options] { return demo(*options); });
+  command.option("--folder", options->folder, "The folder to write to; runs are added to its store").shows_default();
 }
 
 }  // namespace idlemeter::cli

@@ -6,8 +6,11 @@
 #include <memory>
 
 #include "face_schema.hpp"
-#include "idlemeter/draw.hpp"
-#include "idlemeter/starters.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/face/check_face.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/starters.hpp"
 #include "named_face.hpp"
 #include "output.hpp"
 #include "table.hpp"
@@ -21,7 +24,7 @@ struct CheckOptions {
   ValueOptions values;
 };
 
-/// Errors end it with status 1; warnings are told and leave it at 0.
+/// Errors end it with status 1; warnings are printed and leave it at 0.
 int check(const CheckOptions& options) {
   const Face face = NamedFace(options.face).load();
   Values values(options.values, readings_of(face));
@@ -43,25 +46,22 @@ int list_starters() {
 
 }  // namespace
 
-void add_face(CLI::App& app, Action& action) {
-  CLI::App* face = app.add_subcommand("face", "Design faces, the definitions of an overlay: see, change, keep, share");
-  face->require_subcommand(1);
-  add_face_draw(*face, action);
-  add_face_edits(*face, action);
-  add_face_keeping(*face, action);
+void add_face(Command app) {
+  Command face = app.add("face", "Design faces, the definitions of an overlay: see, change, keep, share");
+  add_face_draw(face);
+  add_face_edits(face);
+  add_face_keeping(face);
 
-  face->add_subcommand("starters", "List the faces to begin with")->callback([&action] { action = list_starters; });
+  face.add("starters", "List the faces to start from", list_starters);
   const auto checked = std::make_shared<CheckOptions>();
-  CLI::App* check_one = face->add_subcommand("check", "Tell what is wrong with a face, and what could be better");
-  check_one->add_option("FACE", checked->face, "A kept face, a face file, or a starter's name")->required();
-  add_value_options(*check_one, checked->values);
-  check_one->callback([checked, &action] { action = [checked] { return check(*checked); }; });
+  Command check_one = face.add("check", "Report what is wrong with a face, and what could be better",
+                               [checked] { return check(*checked); });
+  check_one.option("FACE", checked->face, "A kept face, a face file, or a starter's name").required();
+  add_value_options(check_one, checked->values);
 
-  face->add_subcommand("schema", "Print the JSON Schema of face files, for editors")->callback([&action] {
-    action = [] {
-      write_raw(kFaceSchema);
-      return 0;
-    };
+  face.add("schema", "Print the JSON Schema of face files, for editors", [] {
+    write_raw(kFaceSchema);
+    return 0;
   });
 }
 

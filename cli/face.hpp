@@ -1,12 +1,12 @@
 // The subcommands of `idlemeter face`.
 #pragma once
 
-#include "command.hpp"
+#include "arguments.hpp"
 
 namespace idlemeter::cli {
 
-void add_face_draw(CLI::App& face, Action& action);
-void add_face_edits(CLI::App& face, Action& action);
-void add_face_keeping(CLI::App& face, Action& action);
+void add_face_draw(Command face);
+void add_face_edits(Command face);
+void add_face_keeping(Command face);
 
 }  // namespace idlemeter::cli

@@ -5,9 +5,20 @@
 #include <memory>
 
 #include "face.hpp"
-#include "idlemeter/draw.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/run_moment.hpp"
+#include "idlemeter/base/duration.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/draw/png.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/face/terminal_view.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/run_moment.hpp"
+#include "idlemeter/runs/store.hpp"
 #include "named_face.hpp"
 #include "output.hpp"
 #include "picture.hpp"
@@ -37,7 +48,7 @@ std::string check_size(const std::string& text) {
                    static_cast<std::size_t>(used) == text.size();
   const bool fits = two && width >= 16 && height >= 16 && width <= kLargestSide && height <= kLargestSide;
   return fits ? ""
-              : fmt::format("'{}' is no picture size; write it like 1920x1080, each side from 16 to {}", text,
+              : fmt::format("'{}' isn't a picture size; write it like 1920x1080, each side from 16 to {}", text,
                             kLargestSide);
 }
 
@@ -54,12 +65,11 @@ Image ground(const DrawOptions& options) {
   return {width, height};
 }
 
-/// Readings that the face asks for and nobody has, each with what is nearest.
+/// Readings that the face asks for and that aren't there, each with the nearest.
 void warn_of_unknown(const Face& face, const Snapshot& values) {
   for (const std::string& id : readings_of(face)) {
     if (values.find(id).info != nullptr) continue;
-    const auto near = nearest_ids(id, values);
-    complain("idlemeter: warning: no reading '{}' here{}\n", id, near.empty() ? "" : "; nearest: " + near.front());
+    complain("idlemeter: warning: {}\n", unknown_reading(id, values));
   }
 }
 
@@ -150,7 +160,8 @@ FileState state_of(const fs::path& file) {
   return {fs::last_write_time(file, gone), fs::file_size(file, gone)};
 }
 
-/// Draws anew on every save, in a terminal also twice a second; what can't be read leaves what was there, and is told.
+/// Redraws on every save, in a terminal also twice a second; what can't be read is reported, and the last picture
+/// stays.
 void watch(const DrawOptions& options, const NamedFace& named, Face face, Preview& preview) {
   using Clock = std::chrono::steady_clock;
   catch_ctrl_c();
@@ -169,7 +180,7 @@ void watch(const DrawOptions& options, const NamedFace& named, Face face, Previe
       broken = false;
     } catch (const Error& error) {
       broken = true;
-      complain("{}\nidlemeter: what was drawn before stays\n", error.what());
+      complain("{}\nidlemeter: the last good picture stays\n", error.what());
     }
   }
 }
@@ -183,58 +194,56 @@ int draw(const DrawOptions& options) {
   return 0;
 }
 
-/// "42s", "1:30", "42"
+std::string read_colors(const std::string& word, TerminalStyle::Colors& colors) {
+  using Colors = TerminalStyle::Colors;
+  if (word != "none" && word != "some" && word != "full") return fmt::format("'{}' isn't none, some or full", word);
+  colors = word == "none" ? Colors::none : word == "some" ? Colors::some : Colors::full;
+  return "";
+}
+
 std::string read_moment(const std::string& text, double& seconds) {
-  double minutes = 0;
-  int used = 0;
-  if (std::sscanf(text.c_str(), "%lf:%lf%n", &minutes, &seconds, &used) != 2) {
-    minutes = 0;
-    std::sscanf(text.c_str(), "%lf%n", &seconds, &used);
-  }
-  const std::string rest = text.substr(static_cast<std::size_t>(used));
-  const bool right = used > 0 && (rest.empty() || rest == "s" || rest == " s") && minutes >= 0 && seconds >= 0;
-  seconds += 60 * minutes;
-  return right ? "" : fmt::format("'{}' is no moment; write it like 42s or 1:30", text);
+  const auto moment = duration_from(text, "s");
+  if (!moment) return fmt::format("'{}' isn't a moment; write it like 42s or 1:30", text);
+  seconds = static_cast<double>(*moment) / kSecond;
+  return "";
 }
 
 }  // namespace
 
-void add_face_draw(CLI::App& face, Action& action) {
+void add_face_draw(Command face) {
   const auto options = std::make_shared<DrawOptions>();
-  CLI::App* command = face.add_subcommand("draw", "Draw a face as a PNG or, without -o, in the terminal");
-  command->add_option("FACE", options->face, "A kept face, a face file, or a starter's name")->required();
-  CLI::Option* output = command->add_option("-o,--output", options->picture, "The PNG to write");
-  CLI::Option* over =
-      command->add_option("--over", options->over, "A PNG to draw it over, instead of transparent ground")
-          ->needs(output);
-  command->add_option("--size", options->size, "Of the picture")
-      ->capture_default_str()
-      ->check(check_size)
-      ->needs(output)
-      ->excludes(over);
-  command->add_option("--ground", options->ground, "A sample picture to draw it over: day, night (dark) or reef (busy)")
-      ->check(CLI::IsMember({"day", "night", "reef"}))
-      ->needs(output)
-      ->excludes(over);
-  command->add_flag("--watch", options->watch, "Draw anew on every save, until Ctrl-C");
+  Command command =
+      face.add("draw", "Draw a face as a PNG or, without -o, in the terminal", [options] { return draw(*options); });
+  command.option("FACE", options->face, "A kept face, a face file, or a starter's name").required();
+  const Option output = command.option("-o,--output", options->picture, "The PNG to write");
+  const Option over =
+      command.option("--over", options->over, "A PNG to draw over; by default the background is transparent")
+          .needs(output);
+  command.option("--size", options->size, "Size of the picture")
+      .shows_default()
+      .check(check_size)
+      .needs(output)
+      .excludes(over);
+  command.option("--ground", options->ground, "A sample picture to draw it over: day, night (dark) or reef (busy)")
+      .check(one_of({"day", "night", "reef"}))
+      .needs(output)
+      .excludes(over);
+  command.flag("--watch", options->watch, "Redraw on every save, until Ctrl-C");
   command
-      ->add_option("--color", options->colors,
-                   "In the terminal: none, some (256 colours) or full (24 bits); usually as the terminal says")
-      ->transform(
-          CLI::CheckedTransformer(std::map<std::string, TerminalStyle::Colors>{{"none", TerminalStyle::Colors::none},
-                                                                               {"some", TerminalStyle::Colors::some},
-                                                                               {"full", TerminalStyle::Colors::full}})
-              .description(""))
-      ->excludes(output);
-  CLI::Option* run = command->add_option("--run", options->run, "With the values of a recorded run, by its number")
-                         ->check(CLI::PositiveNumber);
-  command->add_option("--at", "The moment of the run, like 42s or 1:30; its end where it is left out")
-      ->check([options](const std::string& text) { return read_moment(text, options->at); })
-      ->needs(run);
-  command->add_option("--store", options->store, "The file that holds runs")->capture_default_str()->needs(run);
-  add_value_options(*command, options->values);
-  command->get_option("--rig")->excludes(run);
-  command->callback([options, &action] { action = [options] { return draw(*options); }; });
+      .option(
+          "--color", [options](const std::string& word) { return read_colors(word, options->colors); },
+          "In the terminal: none, some (256 colours) or full (24 bits); by default what the terminal supports")
+      .excludes(output);
+  const Option run =
+      command.option("--run", options->run, "Use the values of a recorded run, by its number").check(positive());
+  command
+      .option(
+          "--at", [options](const std::string& text) { return read_moment(text, options->at); },
+          "The moment of the run, like 42s or 1:30; by default its end")
+      .needs(run);
+  command.option("--store", options->store, "The file that holds runs").shows_default().needs(run);
+  add_value_options(command, options->values);
+  command.option("--rig").excludes(run);
 }
 
 }  // namespace idlemeter::cli

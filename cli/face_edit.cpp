@@ -4,14 +4,19 @@
 
 #include <functional>
 #include <memory>
+#include <utility>
 
 #include "face.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/face_files.hpp"
-#include "idlemeter/face_text.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_file.hpp"
+#include "idlemeter/face/face_text.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 #include "named_face.hpp"
 #include "output.hpp"
 #include "table.hpp"
+#include "values.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -19,7 +24,7 @@ namespace {
 struct EditOptions {
   std::string face, part, to, row, text;
   std::vector<std::string> words;
-  std::optional<std::size_t> before;
+  std::size_t before = 0;  // 0: at the end
   std::vector<double> at;
 };
 
@@ -35,25 +40,67 @@ std::vector<std::string> lines_of(const std::string& text) {
   return lines;
 }
 
-/// The lines between what both texts begin and end with.
+/// For each pair of places, how many lines the rests of both texts have in common, in their order (the longest common
+/// subsequence). O(n * m); a face has a few hundred lines.
+std::vector<std::vector<std::size_t>> common_lines(const std::vector<std::string>& a,
+                                                   const std::vector<std::string>& b) {
+  std::vector<std::vector<std::size_t>> common(a.size() + 1, std::vector<std::size_t>(b.size() + 1));
+  for (std::size_t i = a.size(); i-- > 0;) {
+    for (std::size_t j = b.size(); j-- > 0;)
+      common[i][j] = a[i] == b[j] ? common[i + 1][j + 1] + 1 : std::max(common[i + 1][j], common[i][j + 1]);
+  }
+  return common;
+}
+
+/// Which lines of a text the other doesn't have. A stretch that could as well begin further up does: at [[row]], not
+/// after.
+void slide_up(const std::vector<std::string>& lines, std::vector<bool>& changed) {
+  for (std::size_t first = 0; first < lines.size();) {
+    std::size_t end = first;
+    while (end < lines.size() && changed[end]) ++end;
+    for (std::size_t i = first, last = end; i > 0 && last > i && !changed[i - 1] && lines[i - 1] == lines[last - 1];) {
+      changed[--i] = true;
+      changed[--last] = false;
+    }
+    first = end + 1;
+  }
+}
+
+/// The lines that were removed and added, each stretch under its place.
 void print_difference(const std::string& file, const std::string& before, const std::string& after) {
-  const auto old_lines = lines_of(before), new_lines = lines_of(after);
-  const std::size_t least = std::min(old_lines.size(), new_lines.size());
-  std::size_t same = 0, behind = 0;
-  while (same < least && old_lines[same] == new_lines[same]) ++same;
-  while (behind < least - same && old_lines[old_lines.size() - 1 - behind] == new_lines[new_lines.size() - 1 - behind])
-    ++behind;
-  if (same == least && old_lines.size() == new_lines.size()) return print("{}: nothing to change\n", file);
-  print("{}:{}\n", file, same + 1);
-  for (std::size_t i = same; i + behind < old_lines.size(); ++i) print("- {}\n", old_lines[i]);
-  for (std::size_t i = same; i + behind < new_lines.size(); ++i) print("+ {}\n", new_lines[i]);
+  if (before == after) return print("{}: nothing to change\n", file);
+  const auto from = lines_of(before), to = lines_of(after);
+  const auto common = common_lines(from, to);
+  std::vector<bool> removed(from.size()), added(to.size());
+  for (std::size_t i = 0, j = 0; i < from.size() || j < to.size();) {
+    if (i < from.size() && j < to.size() && from[i] == to[j]) {
+      ++i;
+      ++j;
+    } else if (j == to.size() || (i < from.size() && common[i + 1][j] >= common[i][j + 1])) {
+      removed[i++] = true;
+    } else {
+      added[j++] = true;
+    }
+  }
+  slide_up(from, removed);
+  slide_up(to, added);
+  bool in_stretch = false;
+  for (std::size_t i = 0, j = 0; i < from.size() || j < to.size();) {
+    const bool is_removed = i < from.size() && removed[i], is_added = !is_removed && j < to.size() && added[j];
+    if ((is_removed || is_added) && !std::exchange(in_stretch, true)) print("{}:{}\n", file, j + 1);
+    if (is_removed) print("- {}\n", from[i]);
+    if (is_added) print("+ {}\n", to[j]);
+    if (!is_removed && !is_added) in_stretch = false;
+    i += is_added ? 0 : 1;
+    j += is_removed ? 0 : 1;
+  }
 }
 
 std::filesystem::path own_file(const std::string& face) {
   const NamedFace named(face);
   if (named.is_starter())
     throw Error(fmt::format("'{}' is a starter", face), "",
-                fmt::format("begin one of your own with 'idlemeter face new NAME --from {}'", face));
+                fmt::format("start one of your own with 'idlemeter face new NAME --from {}'", face));
   return named.file();
 }
 
@@ -73,11 +120,11 @@ int edit(const EditOptions& options, const std::function<void(FaceText&)>& chang
 std::pair<std::string, std::string> key_and_value(const std::string& word) {
   const std::size_t equals = word.find('=');
   if (equals == std::string::npos || equals == 0)
-    throw Error(fmt::format("'{}' is no key with a value", word), "", "write it like caution=85 or text.size=22");
+    throw Error(fmt::format("'{}' isn't a key with a value", word), "", "write it like caution=85 or text.size=22");
   return {word.substr(0, equals), word.substr(equals + 1)};
 }
 
-/// The first word is a part where it isn't a key with a value.
+/// The first word is a part unless it is a key with a value.
 void set(FaceText& text, std::vector<std::string> words) {
   std::string part = "face";
   if (words.front().find('=') == std::string::npos) {
@@ -102,9 +149,19 @@ void add(FaceText& text, const EditOptions& options) {
   bool there = false;
   for (std::size_t i = 0; reading.face && i < reading.face->rows.size(); ++i)
     there = there || reading.face->rows[i].label == options.row || options.row == fmt::format("row:{}", i + 1);
-  if (options.row.empty() || !there) return text.add_row(options.row, options.words, options.before);
+  const auto before = options.before > 0 ? std::optional(options.before) : std::nullopt;
+  if (options.row.empty() || !there) return text.add_row(options.row, options.words, before);
   for (std::size_t i = 0; i < options.words.size(); ++i)
-    text.add_cell(options.row, options.words[i], options.before ? std::optional(*options.before + i) : std::nullopt);
+    text.add_cell(options.row, options.words[i], before ? std::optional(*before + i) : std::nullopt);
+}
+
+/// Readings that this machine doesn't have may be another machine's: they are added all the same.
+void warn_of_unknown(const std::vector<std::string>& ids) {
+  if (ids.empty()) return;
+  const Snapshot known = readings_here(ids);
+  for (const std::string& id : ids) {
+    if (known.find(id).info == nullptr) complain("idlemeter: warning: {}\n", unknown_reading(id, known));
+  }
 }
 
 int undo(const EditOptions& options, bool forward) {
@@ -113,7 +170,7 @@ int undo(const EditOptions& options, bool forward) {
   const std::string before = file.text();
   const bool done = forward ? file.redo() : file.undo();
   if (!done) {
-    throw Error(forward ? "there is nothing to do again" : "there is nothing to take back", path.string(),
+    throw Error(forward ? "there is nothing to redo" : "there is nothing to undo", path.string(),
                 "only changes by these commands are kept");
   }
   print_difference(path.string(), before, file.text());
@@ -132,10 +189,11 @@ std::string about(const Cell& cell) {
   return text;
 }
 
-std::string about(const Pin& pin) {
-  if (pin.what == Pin::What::box) return fmt::format("box of {} x {}", pin.width, pin.height);
-  if (pin.what == Pin::What::picture) return pin.picture;
-  if (pin.what == Pin::What::cell) return about(pin.cell);
+std::string about(const CellPin& pin) { return about(pin.cell); }
+std::string about(const BoxPin& pin) { return fmt::format("box of {} x {}", pin.width, pin.height); }
+std::string about(const PicturePin& pin) { return pin.file; }
+
+std::string about(const TextPin& pin) {
   std::string text;
   for (const TextPiece& piece : pin.text)
     text += piece.reading.empty()
@@ -158,7 +216,10 @@ int show(const EditOptions& options) {
   }
   for (std::size_t i = 0; i < face.pins.size(); ++i) {
     const Pin& pin = face.pins[i];
-    table.add({fmt::format("pin:{}", i + 1), pin.cell.reading, fmt::format("at {}, {}  {}", pin.x, pin.y, about(pin))});
+    const auto* shown = std::get_if<CellPin>(&pin.what);
+    const std::string what = std::visit([](const auto& one) { return about(one); }, pin.what);
+    table.add({fmt::format("pin:{}", i + 1), shown == nullptr ? "" : shown->cell.reading,
+               fmt::format("at {}, {}  {}", pin.x, pin.y, what)});
   }
   print("{}", table.text());
   return 0;
@@ -172,12 +233,11 @@ std::string name_key(const std::string& part) {
 
 }  // namespace
 
-void add_face_edits(CLI::App& face, Action& action) {
+void add_face_edits(Command face) {
   const auto options = std::make_shared<EditOptions>();
   const auto command = [&](const char* name, const char* what, const std::function<int(const EditOptions&)>& run) {
-    CLI::App* added = face.add_subcommand(name, what);
-    added->add_option("FACE", options->face, "A kept face or a face file")->required();
-    added->callback([options, run, &action] { action = [options, run] { return run(*options); }; });
+    Command added = face.add(name, what, [options, run] { return run(*options); });
+    added.option("FACE", options->face, "A kept face or a face file").required();
     return added;
   };
   const auto editing = [&](const char* name, const char* what,
@@ -185,52 +245,53 @@ void add_face_edits(CLI::App& face, Action& action) {
     return command(name, what,
                    [change](const EditOptions& o) { return edit(o, [&](FaceText& text) { change(text, o); }); });
   };
-  const auto add_part = [&](CLI::App* to) {
-    to->add_option("PART", options->part,
-                   "A row by its label or as row:2; a cell as GPU/gpu.load or GPU/2; a pin as pin:3")
-        ->required();
+  const auto add_part = [&](Command to) {
+    to.option("PART", options->part, "A row by its label or as row:2; a cell as GPU/gpu.load or GPU/2; a pin as pin:3")
+        .required();
   };
-  command("show", "List the parts of a face under the names that changes know them by", show);
+  command("show", "List the parts of a face with the names that the other commands use", show);
 
-  CLI::App* added = editing("add", "Add readings: as a row, to a row, or as pins", add);
-  added->add_option("READING", options->words, "Ids, as 'idlemeter readings' lists them");
-  CLI::Option* row = added->add_option("--row", options->row, "The row to add to; a new one where none has this label");
-  added->add_option("--before", options->before, "The number of the row or cell to put it before; else at the end")
-      ->check(CLI::PositiveNumber);
-  CLI::Option* at = added->add_option("--at", options->at, "As a pin at X Y, in 1/1080 of the picture's height")
-                        ->expected(2)
-                        ->excludes(row);
-  added->add_option("--text", options->text, "As a pin: a text with {reading:format} places")->needs(at);
-  added->parse_complete_callback([options] {
-    if (options->words.empty() && options->text.empty() && options->row.empty()) throw CLI::RequiredError("READING");
+  Command added = command("add", "Add readings: as a row, to a row, or as pins", [](const EditOptions& o) {
+    const int status = edit(o, [&](FaceText& text) { add(text, o); });
+    warn_of_unknown(o.words);
+    return status;
   });
+  added.option("READING", options->words, "Ids, as 'idlemeter readings' lists them");
+  const Option row = added.option("--row", options->row, "The row to add to; a new one if none has this label");
+  added.option("--before", options->before, "The number of the row or cell to put it before; else at the end")
+      .check(positive());
+  const Option at =
+      added.option("--at", options->at, "As a pin at X Y, in 1/1080 of the picture's height").takes(2).excludes(row);
+  added.option("--text", options->text, "As a pin: a text with {reading:format} places").needs(at);
+  added.complete(
+      [options] { return options->words.empty() && options->text.empty() && options->row.empty() ? "READING" : ""; });
 
   add_part(editing("remove", "Remove a row, a cell or a pin",
                    [](FaceText& text, const EditOptions& o) { text.remove(o.part); }));
-  CLI::App* moved = editing("move", "Move a row, a cell or a pin in its order, or a cell to another row",
-                            [](FaceText& text, const EditOptions& o) { text.move(o.part, o.to); });
+  Command moved = editing("move", "Move a row, a cell or a pin in its order, or a cell to another row",
+                          [](FaceText& text, const EditOptions& o) { text.move(o.part, o.to); });
   add_part(moved);
-  moved->add_option("TO", options->to, "A number from 1; for a cell also a row, as CPU or CPU/1")->required();
-  CLI::App* renamed = editing("rename", "Give a row its label, a cell its title, a pin its text, the face its name",
-                              [](FaceText& text, const EditOptions& o) { text.set(o.part, name_key(o.part), o.to); });
+  moved.option("TO", options->to, "A number from 1; for a cell also a row, as CPU or CPU/1").required();
+  Command renamed = editing("rename", "Rename a row's label, a cell's title, a pin's text or the face",
+                            [](FaceText& text, const EditOptions& o) { text.set(o.part, name_key(o.part), o.to); });
   add_part(renamed);
-  renamed->add_option("NAME", options->to, "The new one, of any length; an empty one too")->required();
-  CLI::App* colored = editing(
-      "color", "Give a row's label, a cell, a pin or the face's text its colour",
+  renamed.option("NAME", options->to, "The new one; may be empty").required();
+  Command colored = editing(
+      "color", "Set the colour of a row's label, a cell, a pin or the face's text",
       [](FaceText& text, const EditOptions& o) { text.set(o.part, o.part == "face" ? "text.color" : "color", o.to); });
   add_part(colored);
-  colored->add_option("COLOR", options->to, "Like \"#8fd694\"; quote it")->required();
+  colored.option("COLOR", options->to, "Like \"#8fd694\"; quote it").required();
   editing("set", "Set any key", [](FaceText& text, const EditOptions& o) { set(text, o.words); })
-      ->add_option("[PART] KEY=VALUE", options->words, "Like text.size=22, or GPU/gpu.temp caution=80 danger=90")
-      ->required();
-  CLI::App* unset =
-      editing("unset", "Remove keys, so that their defaults count", [](FaceText& text, const EditOptions& o) {
+      .option("[PART] KEY=VALUE", options->words, "Like text.size=22, or GPU/gpu.temp caution=80 danger=90")
+      .required();
+  Command unset =
+      editing("unset", "Remove keys, so that their defaults apply", [](FaceText& text, const EditOptions& o) {
         for (const std::string& key : o.words) text.unset(o.part, key);
       });
   add_part(unset);
-  unset->add_option("KEY", options->words, "Like color")->required();
-  command("undo", "Take the last change back", [](const EditOptions& o) { return undo(o, false); });
-  command("redo", "Do again what was taken back", [](const EditOptions& o) { return undo(o, true); });
+  unset.option("KEY", options->words, "Like color").required();
+  command("undo", "Undo the last change", [](const EditOptions& o) { return undo(o, false); });
+  command("redo", "Redo what was undone", [](const EditOptions& o) { return undo(o, true); });
 }
 
 }  // namespace idlemeter::cli

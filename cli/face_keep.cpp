@@ -5,12 +5,21 @@
 #include <memory>
 
 #include "face.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/face_files.hpp"
-#include "idlemeter/starters.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/draw/write_starter.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_bundle.hpp"
+#include "idlemeter/face/face_file.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/kept_faces.hpp"
+#include "idlemeter/face/starters.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/settings/chosen_face.hpp"
+#include "idlemeter/settings/settings.hpp"
 #include "named_face.hpp"
 #include "output.hpp"
-#include "readings/nearest.hpp"
 #include "table.hpp"
 #include "values.hpp"
 
@@ -34,7 +43,7 @@ int make(const KeepOptions& options) {
   const fs::path file = new_face_file(options.name, face && !pictures_of(*face).empty());
   write_starter(*starter, file);
   print(
-      "{}: a face to change as you like, begun from '{}'\nSee it with: idlemeter face draw {} --rig --ground day -o "
+      "{}: a face to change as you like, started from '{}'\nSee it with: idlemeter face draw {} --rig --ground day -o "
       "face.png\n",
       file.string(), starter->name, options.name);
   return 0;
@@ -64,10 +73,10 @@ int copy(const KeepOptions& options) {
   const NamedFace from(options.face);
   const auto pictures = pictures_of(from.load());
   const fs::path to = new_face_file(options.name, !pictures.empty());
-  if (fs::exists(to)) throw Error("is there already", to.string(), "name another file, or remove this one first");
+  if (fs::exists(to)) throw Error("already exists", to.string(), "name another file, or remove this one first");
   for (const std::string& picture : pictures) {
     if (fs::exists(to.parent_path() / picture))
-      throw Error("is there already", (to.parent_path() / picture).string(), "copy into another folder");
+      throw Error("already exists", (to.parent_path() / picture).string(), "copy into another folder");
   }
   replace_file(to, FaceFile(from.file()).text());
   for (const std::string& picture : pictures) {
@@ -139,48 +148,42 @@ std::string check_starter(const std::string& name) {
   std::vector<std::string_view> names;
   for (const Starter& starter : starters()) names.push_back(starter.name);
   const std::string hint = did_you_mean(name, names);
-  return fmt::format("'{}' is no starter{}", name, hint.empty() ? "; 'idlemeter face starters' lists them" : hint);
+  return fmt::format("'{}' isn't a starter{}", name, hint.empty() ? "; 'idlemeter face starters' lists them" : hint);
 }
-
-using Run = int (*)(const KeepOptions&);
 
 }  // namespace
 
-void add_face_keeping(CLI::App& face, Action& action) {
+void add_face_keeping(Command face) {
   const auto options = std::make_shared<KeepOptions>();
-  const auto command = [&](const char* name, const char* what, Run run) {
-    CLI::App* added = face.add_subcommand(name, what);
-    added->callback([options, run, &action] { action = [options, run] { return run(*options); }; });
-    return added;
+  const auto command = [&](const char* name, const char* what, int (*run)(const KeepOptions&)) {
+    return face.add(name, what, [options, run] { return run(*options); });
   };
-  const auto add_settings = [&](CLI::App* to) {
-    to->add_option("--settings", options->settings, "A settings file in place of " + usual_settings_path().string());
+  const auto add_settings = [&](Command to) {
+    to.option("--settings", options->settings, "A settings file instead of " + usual_settings_path().string());
   };
   constexpr const char* kFace = "A kept face, a face file, or a starter's name";
-  CLI::App* begin = command("new", "Begin a face of your own from a starter", make);
-  begin->add_option("NAME", options->name, "To keep it under, or a file; one that is there is never overwritten")
-      ->required();
-  begin->add_option("--from", options->starter, "The starter")->capture_default_str()->check(check_starter);
+  Command begin = command("new", "Start a face of your own from a starter", make);
+  begin.option("NAME", options->name, "A name to keep it under, or a file; nothing is ever overwritten").required();
+  begin.option("--from", options->starter, "The starter").shows_default().check(check_starter);
   add_settings(command("list", "List the faces that are kept, and the starters", list));
-  CLI::App* copied = command("copy", "Copy a face with its pictures", copy);
-  copied->add_option("FACE", options->face, kFace)->required();
-  copied->add_option("NAME", options->name, "To keep the copy under, or a file")->required();
-  CLI::App* used = command("use", "Choose the face for a game, or for all without a rule", use);
-  used->add_option("FACE", options->face, kFace)->required();
-  used->add_option("--game", options->program,
-                   "A pattern like 'tidepool*' for the game's executable, or '*/Games/*' for its path");
+  Command copied = command("copy", "Copy a face with its pictures", copy);
+  copied.option("FACE", options->face, kFace).required();
+  copied.option("NAME", options->name, "A name to keep the copy under, or a file").required();
+  Command used = command("use", "Choose the face for a game, or for all without a rule", use);
+  used.option("FACE", options->face, kFace).required();
+  used.option("--game", options->program,
+              "A pattern like 'tidepool*' for the game's executable, or '*/Games/*' for its path");
   add_settings(used);
-  CLI::App* chosen = command("which", "Tell which face a game gets, and why", which);
-  chosen->add_option("PROGRAM", options->program, "The game's executable, with its path where rules ask for it")
-      ->required();
+  Command chosen = command("which", "Show which face a game gets, and why", which);
+  chosen.option("PROGRAM", options->program, "The game's executable, with its path if rules match paths").required();
   add_settings(chosen);
-  CLI::App* packed = command("pack", "Put a face and its pictures into one file, to share", pack);
-  packed->add_option("FACE", options->face, kFace)->required();
-  packed->add_option("-o,--output", options->bundle, "The bundle to write; usually FACE.zip");
-  CLI::App* unpacked = command("unpack", "Take in a face that somebody has packed", unpack);
-  unpacked->add_option("BUNDLE", options->bundle, "The file")->required();
-  unpacked->add_option("--as", options->name, "The name to keep it under; usually the bundle's");
-  add_value_options(*unpacked, options->values);
+  Command packed = command("pack", "Put a face and its pictures into one file, to share", pack);
+  packed.option("FACE", options->face, kFace).required();
+  packed.option("-o,--output", options->bundle, "The bundle to write; by default FACE.zip");
+  Command unpacked = command("unpack", "Unpack a face that somebody has packed", unpack);
+  unpacked.option("BUNDLE", options->bundle, "The file").required();
+  unpacked.option("--as", options->name, "The name to keep it under; by default the bundle's");
+  add_value_options(unpacked, options->values);
 }
 
 }  // namespace idlemeter::cli

@@ -2,10 +2,11 @@
 
 #include <fmt/format.h>
 
-#include "idlemeter/error.hpp"
-#include "idlemeter/face_files.hpp"
-#include "idlemeter/starters.hpp"
-#include "readings/nearest.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/draw/write_starter.hpp"
+#include "idlemeter/face/kept_faces.hpp"
+#include "idlemeter/face/starters.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -33,6 +34,7 @@ NamedFace::NamedFace(const std::string& name) : file_(name) {
   }
   const Starter* starter = find_starter(name);
   if (starter == nullptr) throw_unknown(name);
+  const TemporaryFolder::Writing writing;
   starter_ = std::make_unique<TemporaryFolder>();
   file_ = starter_->path() / (name + ".toml");
   write_starter(*starter, file_);
@@ -42,8 +44,8 @@ fs::path new_face_file(const std::string& name, bool with_pictures) {
   if (is_file_name(name)) return name;
   const fs::path folder = usual_faces_folder();
   if (const auto taken = kept_face(name, folder))
-    throw Error("is there already", taken->string(), "take another name, or remove this one first");
-  if (name.empty() || name.starts_with('.')) throw Error(fmt::format("'{}' is no name for a face", name));
+    throw Error("already exists", taken->string(), "take another name, or remove this one first");
+  if (name.empty() || name.starts_with('.')) throw Error(fmt::format("'{}' can't be the name of a face", name));
   return with_pictures ? folder / name / "face.toml" : folder / (name + ".toml");
 }
 

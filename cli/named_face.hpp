@@ -5,7 +5,8 @@
 #include <memory>
 #include <string>
 
-#include "idlemeter/face.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_toml.hpp"
 #include "temporary_folder.hpp"
 
 namespace idlemeter::cli {
@@ -13,7 +14,7 @@ namespace idlemeter::cli {
 /// A face by a file's name, a kept face's or a starter's: the first that there is.
 class NamedFace {
  public:
-  /// Throws Error with the nearest names where there is none.
+  /// Throws Error with the nearest names if there is none.
   explicit NamedFace(const std::string& name);
 
   [[nodiscard]] const std::filesystem::path& file() const { return file_; }
@@ -27,7 +28,7 @@ class NamedFace {
   std::unique_ptr<TemporaryFolder> starter_;  // holds one that was written out
 };
 
-/// The file that a new face of that name goes to: NAME itself where it is a path or ends in .toml, else below the
+/// The file that a new face of that name goes to: NAME itself if it is a path or ends in .toml, else below the
 /// user's faces.
 std::filesystem::path new_face_file(const std::string& name, bool with_pictures);
 

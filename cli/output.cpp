@@ -4,8 +4,8 @@
 #include <cstdio>
 #include <cstring>
 
-#include "base/text.hpp"
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/text.hpp"
 
 namespace idlemeter::cli {
 namespace {

@@ -10,23 +10,28 @@
 #include <fstream>
 #include <map>
 #include <memory>
-#include <nlohmann/json.hpp>
 #include <optional>
 #include <sstream>
 
-#include "base/text.hpp"
-#include "command.hpp"
+#include "commands.hpp"
 #include "companion.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/face_files.hpp"
-#include "idlemeter/meter.hpp"
-#include "idlemeter/starters.hpp"
-#include "idlemeter/store.hpp"
-#include "meter/process.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/base/user_folder.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/kept_faces.hpp"
+#include "idlemeter/face/starters.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/meter/command.hpp"
+#include "idlemeter/meter/meter.hpp"
+#include "idlemeter/meter/process.hpp"
+#include "idlemeter/meter/running_meters.hpp"
+#include "idlemeter/runs/store.hpp"
+#include "idlemeter/settings/chosen_face.hpp"
+#include "idlemeter/settings/settings.hpp"
 #include "named_face.hpp"
 #include "output.hpp"
-#include "readings/user_folder.hpp"
-#include "sources/private_socket.hpp"
 #include "values.hpp"
 
 extern char** environ;
@@ -64,7 +69,7 @@ fs::path plain_name_of(const fs::path& folder) {
   if (folder.string().find_first_of(kSpecial) == std::string::npos) return folder;
   for (const fs::path& place : {meter_folder(), fs::path(fmt::format("/tmp/idlemeter-{}", ::geteuid()))}) {
     if (place.string().find_first_of(kSpecial) != std::string::npos) continue;
-    sources::make_private_folder(place);
+    make_private_folder(place);
     const fs::path link = place / fmt::format("probe-{:x}", std::hash<std::string>()(folder.string()));
     const fs::path made = link.string() + fmt::format(".{}", ::getpid());
     std::error_code failed;
@@ -182,7 +187,7 @@ bool print_outcome(Meter& meter, const PlayOptions& options) {
   }
   const std::vector<std::string> problems = meter.recording_problems();
   for (const std::string& problem : problems) complain("idlemeter: not recorded: {}\n", printable(problem));
-  if (meter.has_plan()) complain("idlemeter: not recorded: the game was over before the recording could begin\n");
+  if (meter.has_plan()) complain("idlemeter: not recorded: the game ended before the recording could start\n");
   return problems.empty() && !meter.has_plan();
 }
 
@@ -233,11 +238,11 @@ Mark mark_of(const PlayOptions& options, const Meter& meter) {
 
 /// "'./game': Permission denied; …", and the status that a shell would give.
 int cannot_start(const std::string& game, int error) {
-  const char* mend = error == ENOENT    ? "name a program that is there"
-                     : error == EACCES  ? "make it executable with 'chmod +x', or name its interpreter first"
-                     : error == ENOEXEC ? "it isn't a program; name its interpreter first"
-                                        : "see that it can be run without Idle Meter";
-  complain("idlemeter: cannot start '{}': {}; {}\n", game, std::strerror(error), mend);
+  const char* fix = error == ENOENT    ? "name a program that is there"
+                    : error == EACCES  ? "make it executable with 'chmod +x', or name its interpreter first"
+                    : error == ENOEXEC ? "it isn't a program; name its interpreter first"
+                                       : "see that it can be run without Idle Meter";
+  complain("idlemeter: cannot start '{}': {}; {}\n", game, std::strerror(error), fix);
   return error == ENOENT ? 127 : 126;
 }
 
@@ -246,7 +251,7 @@ int play(const PlayOptions& options) {
   auto faces = std::make_shared<Faces>();
   MeterOptions settings = meter_options(options, faces);
   if (options.above) {
-    settings.above = [own = std::to_string(::getpid())](int pid) { return meter::variable_of(pid, kAbove) == own; };
+    settings.above = [own = std::to_string(::getpid())](int pid) { return variable_of(pid, kAbove) == own; };
   }
   const std::string gpu_time(name_of(settings.settings.gpu_time));
   auto meter = std::make_unique<Meter>(std::move(settings));
@@ -263,38 +268,35 @@ int play(const PlayOptions& options) {
   return status == 0 && !recorded ? 1 : status;
 }
 
-/// The socket that a process was told to connect to.
+/// The socket that a process was given to connect to.
 fs::path link_of(int pid) {
-  const std::string socket = meter::variable_of(pid, "IDLEMETER_LINK");
+  const std::string socket = variable_of(pid, "IDLEMETER_LINK");
   if (!socket.empty()) return socket;
   throw Error(fmt::format("process {} was not started with 'idlemeter play', or is another user's", pid), "",
               "start the game with 'idlemeter play -- GAME', or attach with --above: a window above the game's");
 }
 
-/// The meter that has the game; nullptr if none says so.
+/// The meter that has the game, if one says so.
 std::optional<RunningMeter> holder_of(int pid, const fs::path& folder) {
   for (const RunningMeter& meter : running_meters(folder)) {
-    const auto state = nlohmann::json::parse(tell_meter(meter.control, R"({"do": "state"})"), nullptr, false);
-    if (!state.is_object()) continue;
-    for (const auto& game : state.value("games", nlohmann::json::array())) {
-      if (game.value("pid", 0) == pid) return meter;
-    }
+    const MeterAnswer answer = ask_meter(meter.control, {.what = MeterCommand::What::state});
+    if (answer.state && has_game(*answer.state, pid)) return meter;
   }
   return std::nullopt;
 }
 
-/// Another meter may have the game: it is asked to let it go, or is named.
+/// If another meter has the game, it is asked to let it go, or named.
 void make_way(const PlayOptions& options, const fs::path& folder) {
   const auto holder = holder_of(options.pid, folder);
   if (!holder) return;
   if (!options.take_over)
     throw Error(
         fmt::format("meter {} has process {} already", holder->pid, options.pid), "",
-        fmt::format("tell that one what to do with 'idlemeter tell --pid {0}', or take the game over with 'idlemeter "
-                    "attach --take-over {1}'",
+        fmt::format("control that one with 'idlemeter tell --pid {0}', or take the game over with 'idlemeter attach "
+                    "--take-over {1}'",
                     holder->pid, options.pid));
-  const auto answer = nlohmann::json::parse(tell_meter(holder->control, R"({"do": "hand over"})"));
-  if (answer.contains("error")) throw Error(answer.value("error", ""), "", "end that meter first");
+  const MeterAnswer answer = ask_meter(holder->control, {.what = MeterCommand::What::hand_over});
+  if (!answer.error.empty()) throw Error(answer.error, "", "end that meter first");
 }
 
 int attach(const PlayOptions& options) {
@@ -302,8 +304,8 @@ int attach(const PlayOptions& options) {
   const auto faces = std::make_shared<Faces>();
   MeterOptions settings = meter_options(options, faces);
   if (options.above) {
-    if (!meter::is_running(options.pid)) throw Error(fmt::format("there is no process {}", options.pid));
-    settings.above = [game = options.pid](int pid) { return meter::descends_from(pid, game); };
+    if (!is_running(options.pid)) throw Error(fmt::format("there is no process {}", options.pid));
+    settings.above = [game = options.pid](int pid) { return descends_from(pid, game); };
   } else {
     const fs::path socket = link_of(options.pid);
     settings.folder = socket.parent_path();
@@ -316,38 +318,37 @@ int attach(const PlayOptions& options) {
   return print_outcome(meter, options) ? 0 : 1;
 }
 
-void add_options(CLI::App& command, const std::shared_ptr<PlayOptions>& options) {
-  command.add_option("--face", options->face,
-                     "A kept face, a face file or a starter's name, whatever the settings' rules say");
-  command.add_option("--settings", options->settings, "A settings file in place of " + usual_settings_path().string());
-  command.add_option("--store", options->store, "The file that recordings go to")->capture_default_str();
-  command.add_flag("--above", options->above,
-                   "Put nothing into the game: a window above its own (X11); frames as the display tells them");
-  command.add_flag("--hidden", options->hidden, "Begin without the overlay on the game");
-  command.add_flag("--quiet", options->quiet, "Say at the end only what wasn't recorded");
+void add_options(Command command, const std::shared_ptr<PlayOptions>& options) {
+  command.option("--face", options->face,
+                 "A kept face, a face file or a starter's name, regardless of the settings' rules");
+  command.option("--settings", options->settings, "A settings file instead of " + usual_settings_path().string());
+  command.option("--store", options->store, "The file that recordings go to").shows_default();
+  command.flag("--above", options->above,
+               "Put nothing into the game: a window above its own (X11); frames as the display reports them");
+  command.flag("--hidden", options->hidden, "Start without the overlay");
+  command.flag("--quiet", options->quiet, "At the end, report only what wasn't recorded");
 }
 
 }  // namespace
 
-void add_play(CLI::App& app, Action& action) {
+void add_play(Command app) {
   const auto options = std::make_shared<PlayOptions>();
-  CLI::App* command = app.add_subcommand("play", "Play a game with the overlay on it; also as a launcher's prefix");
-  add_options(*command, options);
-  command->add_flag("--record", options->record, "Record from the first present to the last");
-  command->add_option("--for", options->seconds, "Record for so many seconds")->check(seconds_from(0.1));
-  command->add_option("--after", options->after, "Wait so many seconds before it records")->check(seconds_from(0));
-  command->add_flag("--linked", options->linked, "The game has the meter's library inside: no probe goes into it");
-  command->add_option("GAME", options->game, "The game and its arguments, after -- if any begins with a dash")
-      ->required();
-  command->callback([options, &action] { action = [options] { return play(*options); }; });
+  Command command = app.add("play", "Play a game with the overlay on it; also as a launcher's prefix",
+                            [options] { return play(*options); });
+  add_options(command, options);
+  command.flag("--record", options->record, "Record from the first present to the last");
+  command.option("--for", options->seconds, "Record for this many seconds").check(seconds_from(0.1));
+  command.option("--after", options->after, "Wait this many seconds before recording").check(seconds_from(0));
+  command.flag("--linked", options->linked, "The game links Idle Meter's library: put no probe into it");
+  command.option("GAME", options->game, "The game and its arguments, after -- if one starts with a dash").required();
 
-  CLI::App* again = app.add_subcommand(
-      "attach", "Reattach to a game that was started with 'play': one whose meter is gone, or another meter's");
   const auto attached = std::make_shared<PlayOptions>();
-  again->add_option("PID", attached->pid, "The game's process")->required()->check(CLI::PositiveNumber);
-  again->add_flag("--take-over", attached->take_over, "If another meter has the game: let that one give it up");
-  add_options(*again, attached);
-  again->callback([attached, &action] { action = [attached] { return attach(*attached); }; });
+  Command again =
+      app.add("attach", "Reattach to a game that was started with 'play', if its meter is gone or should give way",
+              [attached] { return attach(*attached); });
+  again.option("PID", attached->pid, "The game's process").required().check(positive());
+  again.flag("--take-over", attached->take_over, "If another meter has the game, make that one give it up");
+  add_options(again, attached);
 }
 
 }  // namespace idlemeter::cli

@@ -9,11 +9,16 @@
 #include <cctype>
 #include <map>
 #include <memory>
-#include <nlohmann/json.hpp>
 
-#include "base/text.hpp"
-#include "command.hpp"
+#include "commands.hpp"
+#include "idlemeter/base/duration.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "json.hpp"
 #include "output.hpp"
+#include "ranges.hpp"
 #include "table.hpp"
 #include "terminal.hpp"
 #include "values.hpp"
@@ -54,55 +59,6 @@ std::vector<Snapshot::Entry> wanted(const Snapshot& snapshot, const std::string&
   return entries;
 }
 
-/// The least and the most that each reading has been since the start.
-class Ranges {
- public:
-  void take(const std::vector<Snapshot::Entry>& entries) {
-    for (const auto& [info, value, provisional] : entries) {
-      const auto n = number(*value);
-      if (!n) continue;
-      const auto [range, is_new] = ranges_.try_emplace(info->id, *n, *n);
-      range->second = {std::min(range->second.first, *n), std::max(range->second.second, *n)};
-    }
-  }
-
-  [[nodiscard]] std::optional<std::pair<double, double>> of(const std::string& id) const {
-    const auto range = ranges_.find(id);
-    return range == ranges_.end() ? std::nullopt : std::optional(range->second);
-  }
-
-  /// "61 … 74"
-  [[nodiscard]] std::string text(const ReadingInfo& info) const {
-    const auto range = of(info.id);
-    if (!range || info.text) return "";
-    const int digits = info.digits >= 0 ? info.digits : usual_digits(info.unit);
-    return fmt::format("{} … {}", format_number(range->first, digits), format_number(range->second, digits));
-  }
-
- private:
-  std::map<std::string, std::pair<double, double>> ranges_;
-};
-
-nlohmann::ordered_json to_json(const Snapshot::Entry& entry, const Ranges& ranges) {
-  const ReadingInfo& info = *entry.info;
-  nlohmann::ordered_json one = {{"id", info.id},
-                                {"title", info.title},
-                                {"brief", info.brief},
-                                {"device", info.device},
-                                {"kind", name_of(info.kind)},
-                                {"unit", symbol(info.unit)},
-                                {"source", info.source},
-                                {"value", nullptr}};
-  if (const auto* missing = std::get_if<Missing>(entry.value)) one["missing"] = missing->reason;
-  if (const auto* text = std::get_if<std::string>(entry.value)) one["value"] = *text;
-  if (const auto n = number(*entry.value)) one["value"] = *n;
-  if (const auto range = ranges.of(info.id)) {
-    one["least"] = range->first;
-    one["most"] = range->second;
-  }
-  return one;
-}
-
 std::string csv_line(const Snapshot::Entry& entry, const Ranges& ranges, double time) {
   const ReadingInfo& info = *entry.info;
   const auto range = ranges.of(info.id);
@@ -116,7 +72,7 @@ std::string csv_line(const Snapshot::Entry& entry, const Ranges& ranges, double 
                                                      : "",
                                    std::string(symbol(info.unit)), range ? fmt::format("{}", range->first) : "",
                                    range ? fmt::format("{}", range->second) : "", info.title, info.device, info.source,
-                                   missing == nullptr ? "" : missing->reason})
+                                   missing == nullptr ? "" : missing->reason, info.alias})
     line += "," + csv_field(field);
   return line + "\n";
 }
@@ -137,7 +93,8 @@ std::string table_text(const std::vector<Snapshot::Entry>& entries, const Ranges
     if (info->device != device) table.add_line("\n" + printable(info->device));
     device = info->device;
     const auto* missing = std::get_if<Missing>(value);
-    std::vector<std::string> row = {"  " + info->id, format_value(*info, *value)};
+    std::vector<std::string> row = {"  " + info->id + (info->alias.empty() ? "" : ", " + info->alias),
+                                    format_value(*info, *value)};
     if (with_ranges) row.push_back(ranges.text(*info));
     row.push_back(info->title + (provisional ? ", of too few frames yet" : ""));
     row.push_back(missing == nullptr ? below(root, info->source) : "missing: " + missing->reason);
@@ -171,7 +128,7 @@ class Printer {
     if (options_.json) {
       print_json(entries, time);
     } else if (options_.csv) {
-      if (first_) write_raw("time_s,id,value,unit,least,most,title,device,source,missing\n");
+      if (first_) write_raw("time_s,id,value,unit,least,most,title,device,source,missing,alias\n");
       for (const auto& entry : entries) write_raw(csv_line(entry, ranges_, time));
     } else if (options_.seconds > 0 && !in_place_) {
       for (const auto& [info, value, provisional] : entries)
@@ -188,12 +145,9 @@ class Printer {
  private:
   /// One array; with --every, an object a line.
   void print_json(const std::vector<Snapshot::Entry>& entries, double time) const {
-    auto list = nlohmann::ordered_json::array();
-    for (const auto& entry : entries) list.push_back(to_json(entry, ranges_));
-    constexpr auto kReplace = nlohmann::json::error_handler_t::replace;
-    if (options_.seconds == 0) return write_raw(json_text(list.dump(2, ' ', false, kReplace)) + "\n");
-    const nlohmann::ordered_json all = {{"time_s", time}, {"readings", list}};
-    write_raw(json_text(all.dump(-1, ' ', false, kReplace)) + "\n");
+    const std::string json =
+        options_.seconds == 0 ? readings_json(entries, ranges_) : timed_readings_json(entries, ranges_, time);
+    write_raw(json + "\n");
   }
 
   const Options& options_;
@@ -203,7 +157,7 @@ class Printer {
   Ranges ranges_;
 };
 
-int show(const Options& options) {
+int readings(const Options& options) {
   Values values(options.values);
   Snapshot snapshot = values.next(0);
   for (const SourceProblem& problem : snapshot.problems())
@@ -228,32 +182,28 @@ int show(const Options& options) {
   return 0;
 }
 
-/// "1s", "500 ms", "2"
 std::string read_every(const std::string& text, double& seconds) {
-  char unit[8] = "s";
-  double amount = 0;
-  const int found = std::sscanf(text.c_str(), "%lf %7s", &amount, unit);
-  const std::string_view word = unit;
-  seconds = word == "ms" ? amount / 1000 : word == "s" ? amount : word == "min" ? amount * 60 : 0;
-  return found >= 1 && seconds >= 0.1 && seconds <= 3600
-             ? ""
-             : fmt::format("'{}' is no time from 100 ms to 60 min; write it like 1s or 500ms", text);
+  const auto every = duration_from(text, "s");
+  if (!every || *every < kSecond / 10 || *every > 3600 * kSecond)
+    return fmt::format("'{}' isn't a time from 100 ms to 60 min; write it like 1s or 500ms", text);
+  seconds = static_cast<double>(*every) / kSecond;
+  return "";
 }
 
 }  // namespace
 
-void add_readings(CLI::App& app, Action& action) {
+void add_readings(Command app) {
   const auto options = std::make_shared<Options>();
-  CLI::App* command =
-      app.add_subcommand("readings", "List what this machine can measure, with values, units and where they come from");
-  command->add_option("WORD", options->word, "Only readings with this word in their id, title, device or kind");
-  add_value_options(*command, options->values);
-  command->add_option("--every", options->every, "Go on at this pace, like 1s, until Ctrl-C; shows the range seen")
-      ->check([options](const std::string& text) { return read_every(text, options->seconds); });
-  command->add_option("--count", options->count, "With --every: end after so many times")->check(CLI::PositiveNumber);
-  CLI::Option* json = command->add_flag("--json", options->json, "As JSON; with --every an object a line");
-  command->add_flag("--csv", options->csv, "As CSV")->excludes(json);
-  command->callback([options, &action] { action = [options] { return show(*options); }; });
+  Command command =
+      app.add("readings", "List what this machine can measure, with values, units and where they come from",
+              [options] { return readings(*options); });
+  command.option("WORD", options->word, "Only readings with this word in their id, title, device or kind");
+  add_value_options(command, options->values);
+  command.option("--every", options->every, "Repeat at this pace, like 1s, until Ctrl-C; shows the range seen")
+      .check([options](const std::string& text) { return read_every(text, options->seconds); });
+  command.option("--count", options->count, "With --every: stop after so many times").check(positive());
+  const Option json = command.flag("--json", options->json, "As JSON; with --every an object a line");
+  command.flag("--csv", options->csv, "As CSV").excludes(json);
 }
 
 }  // namespace idlemeter::cli

@@ -6,14 +6,20 @@
 #include <algorithm>
 #include <cmath>
 
-#include "base/text.hpp"
-#include "idlemeter/frame_statistic.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_statistic.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/series_summary.hpp"
+#include "idlemeter/runs/store.hpp"
 #include "table.hpp"
 
 namespace idlemeter::cli {
 namespace {
 
-using Json = nlohmann::ordered_json;
 using enum Table::Align;
 
 constexpr const char* kNone = "–";
@@ -107,7 +113,7 @@ bool is_about_recording(const std::string& id) {
   return id.starts_with("recording.") || frame_statistic(id).has_value();
 }
 
-/// "gpu0.temp" where "gpu.temp" is the same card's.
+/// "gpu0.temp" if "gpu.temp" is the same card's.
 bool is_told_twice(const ReadingInfo& info, const std::vector<std::pair<ReadingInfo, SeriesSummary>>& readings) {
   const std::size_t dot = info.id.find('.');
   if (!info.id.starts_with("gpu") || dot == std::string::npos || dot == 3) return false;
@@ -134,7 +140,7 @@ std::vector<std::pair<ReadingInfo, SeriesSummary>> worth_showing(const std::vect
 
 std::string left_out(std::size_t readings) {
   return readings == 0 ? ""
-                       : fmt::format("  {} more of single cores, told twice, or that stood still: --all\n", readings);
+                       : fmt::format("  {} more (single cores, constant values): show them with --all\n", readings);
 }
 
 std::string with_unit(const ReadingInfo& info) {
@@ -143,7 +149,7 @@ std::string with_unit(const ReadingInfo& info) {
 
 int digits_of(const ReadingInfo& info) { return info.digits >= 0 ? info.digits : usual_digits(info.unit); }
 
-/// Columns for each of several runs: the figure, and behind all but the first the difference.
+/// Columns for each of several runs: the figure and, after all but the first, the difference.
 std::vector<Table::Align> columns_for(std::size_t runs, std::size_t before) {
   std::vector<Table::Align> columns(before, left);
   columns.insert(columns.end(), 2 * runs - 1, right);
@@ -257,59 +263,6 @@ std::string comparison_table(const std::vector<RunFigures>& runs, Readings readi
   }
   if (first.readings.empty()) return text;
   return text + "\n" + means.text("  ") + left_out(first.readings.size() - shown.size());
-}
-
-Json to_json(const RunInfo& run) {
-  return {{"run", run.id},
-          {"game", run.details.game},
-          {"started", run.started},
-          {"finished", run.finished},
-          {"frames", run.frames},
-          {"length_s", static_cast<double>(run.length) / kSecond},
-          {"note", run.details.note},
-          {"tags", run.details.tags},
-          {"settings", run.details.settings},
-          {"facts", run.details.facts},
-          {"problem", run.problem}};
-}
-
-Json to_json(const RunFigures& run) {
-  Json json = to_json(run.info);
-  const Summary& s = run.summary;
-  const auto or_null = [](const auto& figure, double scale) {
-    return figure ? Json(static_cast<double>(*figure) * scale) : Json();
-  };
-  Json& statistics = json["statistics"];
-  statistics = {{"left_out_intervals", s.left_out},
-                {"average_fps", or_null(s.average_rate, 1)},
-                {"median_ms", or_null(s.median, 1e-6)},
-                {"shortest_ms", or_null(s.shortest, 1e-6)},
-                {"longest_ms", or_null(s.longest, 1e-6)},
-                {"pacing_ms", or_null(s.pacing, 1e-6)},
-                {"lows", Json::array()},
-                {"percentiles", Json::array()},
-                {"remarks", s.remarks()}};
-  for (const Low& low : s.lows) {
-    statistics["lows"].push_back({{"share", to_string(low.share)},
-                                  {"definition", name_of(low.definition)},
-                                  {"fps", low.rate},
-                                  {"ms", low.frame_time / 1e6},
-                                  {"enough_frames", low.enough_frames}});
-  }
-  for (const Percentile& p : s.percentiles)
-    statistics["percentiles"].push_back({{"q", p.q}, {"ms", p.frame_time / 1e6}});
-  json["readings"] = Json::array();
-  for (const auto& [info, series] : run.readings) {
-    json["readings"].push_back({{"id", info.id},
-                                {"title", info.title},
-                                {"device", info.device},
-                                {"unit", symbol(info.unit)},
-                                {"mean", series.mean},
-                                {"least", series.least},
-                                {"most", series.most},
-                                {"samples", series.samples}});
-  }
-  return json;
 }
 
 }  // namespace idlemeter::cli

@@ -1,12 +1,14 @@
 // Runs as tables.
 #pragma once
 
-#include <nlohmann/json.hpp>
 #include <string>
 #include <vector>
 
-#include "idlemeter/series_summary.hpp"
-#include "idlemeter/store.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/series_summary.hpp"
+#include "idlemeter/runs/store.hpp"
 
 namespace idlemeter::cli {
 
@@ -17,7 +19,7 @@ struct RunFigures {
   std::vector<std::pair<ReadingInfo, SeriesSummary>> readings;
 };
 
-/// Reads and computes. Throws Error where the run isn't there.
+/// Reads and computes. Throws Error if the run isn't there.
 RunFigures figures_of(const Store& store, std::int64_t id);
 
 /// A line a run.
@@ -31,9 +33,5 @@ std::string run_table(const RunFigures& run, Readings readings);
 
 /// Several runs (at least one) side by side, each after the first with its difference to it in percent.
 std::string comparison_table(const std::vector<RunFigures>& runs, Readings readings);
-
-/// Everything; units stand in the names.
-nlohmann::ordered_json to_json(const RunInfo& run);
-nlohmann::ordered_json to_json(const RunFigures& run);
 
 }  // namespace idlemeter::cli

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "base/text.hpp"
+#include "idlemeter/base/text.hpp"
 
 namespace idlemeter::cli {
 

@@ -6,7 +6,7 @@
 #include <set>
 #include <string>
 
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -14,7 +14,7 @@ namespace {
 namespace fs = std::filesystem;
 
 struct Folders {
-  std::mutex mutex;
+  std::recursive_mutex mutex;
   std::set<fs::path> paths;
 };
 
@@ -41,8 +41,11 @@ TemporaryFolder::~TemporaryFolder() {
   fs::remove_all(path_, ignored);
 }
 
+TemporaryFolder::Writing::Writing() { folders().mutex.lock(); }
+TemporaryFolder::Writing::~Writing() { folders().mutex.unlock(); }
+
 void TemporaryFolder::remove_all() {
-  const std::lock_guard lock(folders().mutex);
+  folders().mutex.lock();  // for ever: the process is about to end
   std::error_code ignored;
   for (const fs::path& path : folders().paths) fs::remove_all(path, ignored);
 }

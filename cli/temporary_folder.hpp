@@ -1,4 +1,4 @@
-// A folder that goes when it is no longer needed.
+// A folder that is removed when it is no longer needed.
 #pragma once
 
 #include <filesystem>
@@ -16,8 +16,18 @@ class TemporaryFolder {
 
   [[nodiscard]] const std::filesystem::path& path() const { return path_; }
 
-  /// Removes all that there are, for a process that ends without its destructors. Any thread.
+  /// Removes all that there are, for a process that ends without its destructors. Waits for whoever is Writing, and
+  /// lets nobody write afterwards. Any thread.
   static void remove_all();
+
+  /// Held while anything is written into a temporary folder, so that nothing is written after remove_all().
+  class Writing {
+   public:
+    Writing();
+    Writing(const Writing&) = delete;
+    Writing& operator=(const Writing&) = delete;
+    ~Writing();
+  };
 
  private:
   std::filesystem::path path_;

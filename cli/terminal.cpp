@@ -11,6 +11,7 @@
 #include <string_view>
 #include <thread>
 
+#include "idlemeter/face/terminal_view.hpp"
 #include "temporary_folder.hpp"
 
 namespace idlemeter::cli {

@@ -4,17 +4,17 @@
 #include <chrono>
 #include <cstddef>
 
-#include "idlemeter/terminal_view.hpp"
+#include "idlemeter/face/terminal_view.hpp"
 
 namespace idlemeter::cli {
 
-/// Columns of the terminal; very many where there is none.
+/// Columns of the terminal; very many if there is none.
 std::size_t terminal_width();
 
-/// Lines of the terminal; 0 where there is none.
+/// Lines of the terminal; 0 if there is none.
 std::size_t terminal_height();
 
-/// What it can show: none where it is no terminal or NO_COLOR is set (https://no-color.org), all where COLORTERM says
+/// What it can show: none if it isn't a terminal or NO_COLOR is set (https://no-color.org), all if COLORTERM says
 /// so.
 TerminalStyle::Colors terminal_colors();
 

@@ -1,8 +1,20 @@
 #include "values.hpp"
 
-#include "idlemeter/error.hpp"
-#include "idlemeter/frame_readings.hpp"
-#include "session.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/live_readings.hpp"
+#include "idlemeter/readings/polling.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/sampler.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/settings/settings.hpp"
+#include "idlemeter/settings/user_sources.hpp"
+#include "idlemeter/sources/command_source.hpp"
+#include "idlemeter/sources/game_pid.hpp"
+#include "idlemeter/sources/machine.hpp"
+#include "simulation.hpp"
 #include "temporary_folder.hpp"
 #include "terminal.hpp"
 
@@ -12,7 +24,7 @@ namespace {
 namespace fs = std::filesystem;
 using namespace std::chrono_literals;
 
-/// The management library's stand-in: beside the program where it was built, or in the lib folder where it was
+/// The management library's stand-in: beside the program where it was built, or in the lib folder if it was
 /// installed.
 fs::path management_stand_in() {
   const fs::path program = fs::read_symlink("/proc/self/exe").parent_path();
@@ -21,15 +33,14 @@ fs::path management_stand_in() {
 }
 
 /// The simulated game, half a minute into its race.
-struct Simulation {
-  Simulation(const std::string& kind, const std::vector<std::string>& ids)
-      : session(folder.path(), {}, rig::spec_of(kind), management_stand_in()) {
-    session.ask(ids);
+struct SimulatedRace {
+  SimulatedRace(const std::string& kind, const Settings& settings)
+      : session(folder.path(), {}, rig::spec_of(kind), management_stand_in(), settings.computed) {
     session.play(30);
   }
 
   TemporaryFolder folder;
-  rig::Session session;
+  rig::Simulation session;
 };
 
 }  // namespace
@@ -40,30 +51,48 @@ Settings chosen_settings(const std::string& file) {
   return fs::exists(usual) ? load_settings(usual) : Settings{};
 }
 
+Snapshot readings_here(const std::vector<std::string>& ids) {
+  const Settings settings = chosen_settings("");
+  LiveReadings live(settings.computed);
+  live.ask(ids);
+  std::vector<ReadingInfo> later;  // from commands and the feed
+  for (const CommandReading& command : settings.commands) later.push_back(command.info);
+  for (const std::string& id : ids) {
+    if (settings.feed && id.starts_with("feed.")) later.push_back({.id = id});
+  }
+  Batch batch{std::make_shared<const ReadingList>(later), std::vector<Value>(later.size(), Missing{"not sampled"}), 0};
+  Polling machine(machine_sources({.facts = settings.facts}));
+  return live.update(machine.sample(monotonic_now()).with(std::make_shared<const Batch>(std::move(batch))),
+                     monotonic_now());
+}
+
 struct Values::State {
-  State(const Settings& settings, std::string tree, const std::vector<std::string>& ids)
-      : root(std::move(tree)), no_game(ids), computed(settings.computed) {}
+  State(const Settings& settings, std::string tree) : root(std::move(tree)), live(settings.computed) {}
 
   std::string root;
-  std::unique_ptr<Simulation> simulation;
+  std::unique_ptr<SimulatedRace> simulation;
   std::unique_ptr<Sampler> sampler;
-  FrameReadings no_game;
-  ComputedReadings computed;
-  History history;
+  LiveReadings live;  // without a simulation
 };
 
 Values::Values(const ValueOptions& options, const std::vector<std::string>& ids) {
   const Settings settings = chosen_settings(options.settings);
-  state_ = std::make_unique<State>(settings, options.root, ids);
+  state_ = std::make_unique<State>(settings, options.root);
   if (!options.rig.empty()) {
-    state_->simulation = std::make_unique<Simulation>(options.rig, ids);
+    const TemporaryFolder::Writing writing;
+    state_->simulation = std::make_unique<SimulatedRace>(options.rig, settings);
     state_->root = state_->simulation->session.folder().string();
+    ask(ids);
     return;
   }
   const bool here = options.root == "/";
   const MachineOptions machine{.root = options.root,
-                               .game = {.pid = options.game},
+                               .game = std::make_shared<GamePid>(options.game),
                                .graphics_library = here ? MachineOptions{}.graphics_library : ""};
+  const fs::path comm = fs::path(options.root) / "proc" / std::to_string(options.game) / "comm";
+  std::string name = options.game > 0 ? read_regular_file(comm, 4096).bytes : "";
+  state_->live.set_game({.name = name.substr(0, name.find('\n'))});
+  ask(ids);
   state_->sampler = std::make_unique<Sampler>(sources_with(settings, machine),
                                               SamplerOptions{.pace = settings.pace, .paces = settings.paces});
   // A share or a rate needs two samples; sources with a slower pace of their own are not waited for any longer.
@@ -74,39 +103,36 @@ Values::Values(Values&&) noexcept = default;
 Values::~Values() = default;
 
 void Values::ask(const std::vector<std::string>& ids) {
-  state_->no_game.ask(ids);
+  state_->live.ask(ids);
   if (state_->simulation != nullptr) state_->simulation->session.ask(ids);
 }
 
 Snapshot Values::next(double seconds) {
-  Snapshot values;
   if (state_->simulation != nullptr) {
+    const TemporaryFolder::Writing writing;
     if (seconds > 0) state_->simulation->session.play(seconds);
-    values = state_->computed.add_to(state_->simulation->session.values());
-  } else {
-    if (seconds > 0) rest(std::chrono::duration<double>(seconds));
-    values = state_->computed.add_to(state_->sampler->snapshot().with(state_->no_game.batch(monotonic_now())));
+    return state_->simulation->session.values();
   }
-  state_->history.add(values);
-  return values;
+  if (seconds > 0) rest(std::chrono::duration<double>(seconds));
+  return state_->live.update(state_->sampler->snapshot(), monotonic_now());
 }
 
 std::string Values::root() const { return state_->root; }
 
 const History& Values::history() const {
-  return state_->simulation != nullptr ? state_->simulation->session.history() : state_->history;
+  return state_->simulation != nullptr ? state_->simulation->session.history() : state_->live.history();
 }
 
-void add_value_options(CLI::App& command, ValueOptions& options) {
-  CLI::Option* root = command.add_option("--root", options.root, "The folder that holds proc/ and sys/")
-                          ->capture_default_str()
-                          ->check(CLI::ExistingDirectory);
+void add_value_options(Command command, ValueOptions& options) {
+  const Option root =
+      command.option("--root", options.root, "A folder with proc/ and sys/ to read instead of this machine's")
+          .shows_default()
+          .check(existing_folder());
   command
-      .add_option("--rig", options.rig,
-                  "A simulated machine with its game: desktop (usual), laptop, handheld, proprietary, bare")
-      ->expected(0, 1)
-      ->default_str("desktop")
-      ->check([](const std::string& kind) {
+      .option("--rig", options.rig,
+              "A simulated machine with its game: desktop (default), laptop, handheld, proprietary, bare")
+      .or_just("desktop")
+      .check([](const std::string& kind) {
         try {
           (void)rig::spec_of(kind);
           return std::string();
@@ -114,9 +140,9 @@ void add_value_options(CLI::App& command, ValueOptions& options) {
           return std::string(unknown.what());
         }
       })
-      ->excludes(root);
-  command.add_option("--settings", options.settings, "A settings file in place of " + usual_settings_path().string());
-  command.add_option("--game", options.game, "The game's process, for what it uses itself")->check(CLI::PositiveNumber);
+      .excludes(root);
+  command.option("--settings", options.settings, "A settings file instead of " + usual_settings_path().string());
+  command.option("--game", options.game, "The game's process, to show what it uses").check(positive());
 }
 
 }  // namespace idlemeter::cli

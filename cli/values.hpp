@@ -1,14 +1,14 @@
 // Where the values that a command shows come from: this machine, a tree, or the simulated machine.
 #pragma once
 
-#include <CLI/CLI.hpp>
 #include <functional>
 #include <memory>
-#include <optional>
 #include <string>
 
-#include "idlemeter/scene.hpp"
-#include "idlemeter/settings.hpp"
+#include "arguments.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/settings/settings.hpp"
 
 namespace idlemeter::cli {
 
@@ -16,15 +16,19 @@ namespace idlemeter::cli {
 struct ValueOptions {
   std::string root = "/";
   std::string rig;       ///< the kind of simulated machine; empty: this machine
-  std::string settings;  ///< the settings file; empty: the usual one where it is there
+  std::string settings;  ///< the settings file; empty: the usual one if it exists
   int game = 0;          ///< process
 };
 
-/// What a settings file holds; "": the usual one, where it is there. Throws Error.
+/// What a settings file holds; "": the usual one if it exists. Throws Error.
 [[nodiscard]] Settings chosen_settings(const std::string& file);
 
+/// What this machine has, with the user's own readings and these statistics of frames; sampled once, without running
+/// commands or listening to the feed, so that it takes only a moment.
+[[nodiscard]] Snapshot readings_here(const std::vector<std::string>& ids);
+
 /// Adds --root, --rig, --settings and --game.
-void add_value_options(CLI::App& command, ValueOptions& options);
+void add_value_options(Command command, ValueOptions& options);
 
 /// Values over time, the user's own readings among them. On the simulated machine time is virtual and passes when
 /// asked.

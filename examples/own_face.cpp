@@ -1,12 +1,25 @@
 // A face built in code, kept as a file, changed there, and drawn with the values of this machine.
 #include <cstdio>
 #include <fstream>
-#include <idlemeter/draw.hpp>
-#include <idlemeter/error.hpp>
-#include <idlemeter/face_text.hpp>
-#include <idlemeter/frame_readings.hpp>
-#include <idlemeter/machine.hpp>
-#include <idlemeter/sampler.hpp>
+
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/draw/png.hpp"
+#include "idlemeter/face/check_face.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_text.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/frames/span.hpp"
+#include "idlemeter/readings/frame_readings.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/polling.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "idlemeter/sources/machine.hpp"
 
 using namespace idlemeter;
 

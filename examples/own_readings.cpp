@@ -1,8 +1,21 @@
 // A program that draws a face of its own readings: a weather buoy in place of a graphics card.
 #include <cstdio>
-#include <idlemeter/draw.hpp>
-#include <idlemeter/error.hpp>
-#include <idlemeter/sampler.hpp>
+
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/draw/png.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/polling.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 
 namespace {
 

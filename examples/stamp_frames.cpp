@@ -1,8 +1,9 @@
 // An engine's main loop that stamps its frames and prints the summary at the end.
 #include <cstdio>
-#include <idlemeter/frame_summary.hpp>
-#include <idlemeter/sampler.hpp>
 #include <vector>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
 
 namespace {
 

@@ -11,9 +11,10 @@
 #include <cstdio>
 #include <cstdlib>
 #include <cstring>
-#include <idlemeter/game_link.hpp>
 #include <memory>
 #include <string>
+
+#include "idlemeter/game/game_link.hpp"
 
 namespace {
 
@@ -130,7 +131,7 @@ Options options_of(int argc, char** argv) {
   return options;
 }
 
-/// Waits for the next frame's time where a rate is given.
+/// Waits for the next frame's time if a rate is given.
 void pace(const Options& options, long frame, Uint64 start) {
   if (options.rate <= 0) return;
   const double due = static_cast<double>(frame) / options.rate;
@@ -143,7 +144,7 @@ void pace(const Options& options, long frame, Uint64 start) {
   }
 }
 
-/// The course: one moment after another, by the clock or, where frames are counted, by their number.
+/// The course: one moment after another, by the clock or, if frames are counted, by their number.
 long play(SDL_Window* window, const Gl& gl, unsigned program, const Options& options, double& seconds) {
   const auto link = options.linked ? std::make_unique<idlemeter::GameLink>(&SDL_GL_GetProcAddress)
                                    : std::unique_ptr<idlemeter::GameLink>();

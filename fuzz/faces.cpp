@@ -1,12 +1,23 @@
 // Any bytes as a face, a settings file or a bundle. A face is read or refused; what is read can be laid out, shown in a
 // terminal, changed by command and bundled, and a change that is made leaves a face that can be read.
 #include "doors.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/face_files.hpp"
-#include "idlemeter/face_text.hpp"
-#include "idlemeter/frame_readings.hpp"
-#include "idlemeter/settings.hpp"
-#include "idlemeter/terminal_view.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/face/check_face.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_bundle.hpp"
+#include "idlemeter/face/face_text.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/face/terminal_view.hpp"
+#include "idlemeter/face/text_measure.hpp"
+#include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/frame_readings.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/settings/chosen_face.hpp"
+#include "idlemeter/settings/settings.hpp"
 
 namespace {
 

@@ -4,12 +4,20 @@
 #include <set>
 
 #include "doors.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/frame_readings.hpp"
-#include "idlemeter/machine.hpp"
-#include "idlemeter/recorder.hpp"
-#include "idlemeter/run_moment.hpp"
-#include "idlemeter/series_summary.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/readings/frame_readings.hpp"
+#include "idlemeter/readings/polling.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/recorder.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/run_moment.hpp"
+#include "idlemeter/runs/series_summary.hpp"
+#include "idlemeter/runs/store.hpp"
+#include "idlemeter/sources/game_pid.hpp"
+#include "idlemeter/sources/machine.hpp"
 
 namespace idlemeter::fuzz {
 namespace {
@@ -189,7 +197,7 @@ void machine(std::string_view bytes) {
                                     "gt_cur_freq_mhz"};
   Bytes input(bytes);
   const Scratch tree;
-  Polling polling(machine_sources({.root = tree.path(), .game = {.pid = 1}, .graphics_library = ""}));
+  Polling polling(machine_sources({.root = tree.path(), .game = std::make_shared<GamePid>(1), .graphics_library = ""}));
   Nanoseconds now = kSecond;
   for (int step = 0; step < 24 && !input.empty(); ++step) {
     const std::filesystem::path folder = kFolders[input.below(std::size(kFolders))],

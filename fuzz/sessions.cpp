@@ -3,18 +3,26 @@
 #include <unistd.h>
 
 #include <memory>
+#include <nlohmann/json.hpp>
 #include <optional>
 #include <vector>
 
+#include "base/private_socket.hpp"
 #include "doors.hpp"
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/meter/command.hpp"
+#include "idlemeter/meter/meter.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 #include "link/meter_end.hpp"
 #include "link/probe_end.hpp"
-#include "meter/session.hpp"
-#include "sources/private_socket.hpp"
+#include "meter/live_session.hpp"
 
 namespace idlemeter::fuzz {
 namespace {
+
+using namespace base;
 
 using link::FrameEntry;
 
@@ -53,10 +61,6 @@ void send_message(int socket, Bytes& input, int fd) {
 
 /// A meter's session without display and sockets, and the game in it.
 struct Offline {
-  struct Nobody final : meter::Entrance {
-    void look() override {}
-  };
-
   /// Presents what it is handed.
   struct Handed final : meter::Attachment {
     [[nodiscard]] pid_t pid() const override { return 0; }
@@ -76,15 +80,17 @@ struct Offline {
     std::uint32_t lost = 0;
   };
 
-  Offline() : session(options()) {
+  Offline()
+      : session(options(), {.clock = [this] { return now; },
+                            .machine = [this] { return Snapshot(now, {}); },
+                            .is_machine_known = [] { return true; },
+                            .game_is = [](int) {},
+                            .let_games_go = [] {}}) {
     scratch.file("a.toml",
                  "[[row]]\nlabel = \"A\"\ncells = [ { reading = \"frame.rate\" }, { reading = \"frame.time\", as = "
                  "\"trace\" } ]\n");
-    session.entrance = std::make_unique<Nobody>();
     auto attachment = std::make_unique<Handed>();
     handed = attachment.get();
-    session.sampler = std::make_unique<Sampler>(Sources{});
-    session.sampled = "so that nothing asks this machine";
     session.come(std::move(attachment));
   }
 
@@ -102,7 +108,8 @@ struct Offline {
   }
 
   Scratch scratch;
-  meter::Session session;
+  Nanoseconds now = monotonic_now();
+  meter::LiveSession session;
   Handed* handed = nullptr;
 };
 
@@ -141,6 +148,7 @@ void link_meter(std::string_view bytes) {
         offline.handed->lost = end.drain(offline.handed->frames);
         require(offline.handed->frames.size() <= link::kRingCapacity);
         require(end.graphics().api <= link::Api::vulkan);
+        offline.now = monotonic_now();
         offline.session.tick();
     }
   }
@@ -152,11 +160,11 @@ void link_meter(std::string_view bytes) {
 void link_probe(std::string_view bytes) {
   static const Scratch scratch;
   static const std::filesystem::path path = scratch.path() / "s/a.link";
-  static const int listening = sources::listen_privately(path);
+  static const int listening = listen_privately(path);
   ::setenv(link::kVariable, path.c_str(), 1);
   Bytes input(bytes);
   link::ProbeEnd probe;
-  std::int64_t time = link::now();
+  std::int64_t time = monotonic_now();
   const auto present = [&] {
     FrameEntry frame;
     frame.present = time;
@@ -213,17 +221,26 @@ void control(std::string_view bytes) {
   int lines = 0, answers = 0;
   while (!bytes.empty() && lines < 32) {
     const std::size_t end = std::min(bytes.find('\n'), bytes.size());
-    frame.present = link::now();
+    offline.now += 30 * kMillisecond;
+    frame.present = offline.now;
     offline.handed->frames.push_back(frame);
     ++lines;
-    offline.session.obey(std::string(bytes.substr(0, end)), [&](const std::string& answer) {
+    const auto take = [&](const MeterAnswer& answer) {
       ++answers;
-      require(answer.find('\n') == std::string::npos && nlohmann::json::accept(answer));
-    });
+      const std::string json = to_json(answer);
+      require(json.find('\n') == std::string::npos && nlohmann::json::accept(json));
+      require(to_json(answer_from_json(json)) == json);
+    };
+    try {
+      offline.session.obey(command_from_json(bytes.substr(0, end)), take);
+    } catch (const Error& error) {
+      take(MeterAnswer{.error = error.what()});
+    }
     offline.session.tick();
     bytes.remove_prefix(std::min(end + 1, bytes.size()));
   }
-  offline.session.answer_waiting(INT64_MAX);
+  offline.now += 10 * kSecond;
+  offline.session.tick();
   require(answers == lines);
 }
 

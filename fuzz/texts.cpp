@@ -2,18 +2,28 @@
 #include <cmath>
 #include <vector>
 
-#include "base/text.hpp"
 #include "doors.hpp"
 #include "face/place_holders.hpp"
-#include "idlemeter/draw.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/frame_readings.hpp"
-#include "idlemeter/terminal_view.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/draw/png.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/face/terminal_view.hpp"
+#include "idlemeter/readings/frame_readings.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 #include "readings/formula.hpp"
 #include "sources/open_metrics.hpp"
 
 namespace idlemeter::fuzz {
 namespace {
+
+using namespace readings;
+using namespace face;
 
 bool is_visible(std::string_view text) {
   return std::none_of(text.begin(), text.end(), [](unsigned char c) { return c < 0x20 || c == 0x7f; });

@@ -9,7 +9,7 @@
 #include <cmath>
 #include <numeric>
 
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
 
 namespace idlemeter::rig {
 namespace {

@@ -24,7 +24,7 @@ struct Spec {
   double speed = 1;                  ///< of the GPU against Bramble's
   std::string_view integrated = {};  ///< a second, integrated card's name; empty: none
   bool apu = false;                  ///< the card that games use is the processor's own
-  bool proprietary = false;          ///< its driver tells through its management library alone
+  bool proprietary = false;          ///< its driver reports through its management library alone
   bool battery = false;
   bool bare = false;  ///< a virtual machine that shows next to nothing
 };

@@ -6,6 +6,9 @@
 #include <memory>
 #include <random>
 
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/face/face.hpp"
+
 namespace idlemeter::rig {
 namespace {
 

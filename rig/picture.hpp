@@ -3,7 +3,7 @@
 
 #include <string_view>
 
-#include "idlemeter/draw.hpp"
+#include "idlemeter/draw/image.hpp"
 
 namespace idlemeter::rig {
 

@@ -5,6 +5,10 @@
 #include <cmath>
 #include <stdexcept>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+
 namespace idlemeter::rig {
 namespace {
 

@@ -6,7 +6,8 @@
 #include <string>
 #include <string_view>
 
-#include "idlemeter/store.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
 #include "machine.hpp"
 
 namespace idlemeter::rig {

@@ -7,15 +7,15 @@
 
 namespace idlemeter::rig {
 
-/// Writes files below a folder; a file is only written where its text has changed. One thread at a time.
+/// Writes files below a folder; a file is only written if its text has changed. One thread at a time.
 class Tree {
  public:
-  /// Throws Error where the folder can't be made.
+  /// Throws Error if the folder can't be made.
   explicit Tree(std::filesystem::path folder);
 
   [[nodiscard]] const std::filesystem::path& folder() const { return folder_; }
 
-  /// `path` relative to the folder; a line end is added. Throws Error where it can't be written.
+  /// `path` relative to the folder; a line end is added. Throws Error if it can't be written.
   void set(const std::string& path, const std::string& text);
 
   /// A link at `path` to `target`, both relative to the folder.

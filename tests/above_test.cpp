@@ -1,5 +1,7 @@
 // The overlay in a window above the game's, with nothing in the game. Run within xvfb-run.
-#include "idlemeter/store.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/runs/store.hpp"
 #include "play_session.hpp"
 
 namespace idlemeter {

@@ -6,8 +6,12 @@
 #include <nlohmann/json.hpp>
 
 #include "folder.hpp"
-#include "idlemeter/draw.hpp"
-#include "idlemeter/recorder.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/png.hpp"
+#include "idlemeter/runs/recorder.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/store.hpp"
 
 namespace idlemeter {
 namespace {
@@ -45,11 +49,11 @@ TEST(Command, MisuseIsTwoAndFailureIsOneAndBothSayWhy) {
     const char* words;
   } cases[] = {
       {"", 2, "subcommand is required"},
-      {"raedings", 2, "'raedings' is no command; did you mean 'readings'?"},
+      {"raedings", 2, "unknown command 'raedings'; did you mean 'readings'?"},
       {"readings --fly", 2, "--fly"},
       {"readings --root nowhere", 2, "nowhere"},
       {"readings --rig toaster", 2, "there is no simulated machine 'toaster'; it is one of desktop, laptop"},
-      {"readings --every never", 2, "'never' is no time"},
+      {"readings --every never", 2, "'never' isn't a time"},
       {"readings --json --csv", 2, "excludes"},
       {"readings --settings none.toml", 1, "none.toml: cannot read the settings"},
       {"readings --settings wrong.toml", 1, "wrong.toml:1:1: error: the settings has no key 'pase'"},
@@ -59,15 +63,15 @@ TEST(Command, MisuseIsTwoAndFailureIsOneAndBothSayWhy) {
       {"face draw dashbord", 1, "did you mean 'dashboard'"},
       {"face draw good.toml --run 1 --store notes.db", 1, "notes.db: not an Idle Meter store"},
       {"face draw good.toml --at 3s", 2, "--run"},
-      {"face draw good.toml --run 1 --at soon", 2, "'soon' is no moment"},
-      {"face set strip text.size=20", 1, "'strip' is a starter; begin one of your own"},
-      {"face set good.toml row:1/1 digits", 1, "'digits' is no key with a value"},
-      {"face set good.toml text.size=1", 1, "good.toml:1:17: error: 'size' of 'text' is from 4 to 400"},
+      {"face draw good.toml --run 1 --at soon", 2, "'soon' isn't a moment"},
+      {"face set strip text.size=20", 1, "'strip' is a starter; start one of your own"},
+      {"face set good.toml row:1/1 digits", 1, "'digits' isn't a key with a value"},
+      {"face set good.toml text.size=1", 1, "good.toml:1:17: error: 'size' of 'text' must be from 4 to 400"},
       {"face add good.toml", 2, "READING is required"},
-      {"face undo good.toml", 1, "there is nothing to take back"},
-      {"face unpack notes.db", 1, "notes.db: is no bundle"},
+      {"face undo good.toml", 1, "there is nothing to undo"},
+      {"face unpack notes.db", 1, "notes.db: isn't a bundle"},
       {"face pack none.toml", 1, "none.toml: cannot read the face"},
-      {"face copy strip good.toml", 1, "good.toml: is there already"},
+      {"face copy strip good.toml", 1, "good.toml: already exists"},
       {"face use nobody", 1, "there is no face 'nobody'"},
       {"face draw good.toml -o a.png --size 10", 2, "write it like 1920x1080"},
       {"face draw good.toml -o a.png --size 99999x99999", 2, "each side from 16 to 16384"},
@@ -82,8 +86,8 @@ TEST(Command, MisuseIsTwoAndFailureIsOneAndBothSayWhy) {
       {"face draw good.toml -o a.png", 0, "no reading 'ram.usde' here; nearest: ram.used"},
       {"face draw good.toml -o a.png --ground snow", 2, "--ground"},
       {"face check broken.toml", 1, "broken.toml:1:1: error: a face has no key 'nmae'"},
-      {"face new mine.toml --from benchmrak", 2, "'benchmrak' is no starter; did you mean 'benchmark'?"},
-      {"face new good.toml", 1, "good.toml: is there already"},
+      {"face new mine.toml --from benchmrak", 2, "'benchmrak' isn't a starter; did you mean 'benchmark'?"},
+      {"face new good.toml", 1, "good.toml: already exists"},
       {"runs", 1, "there is no store here"},
       {"runs --store notes.db", 1, "notes.db: not an Idle Meter store"},
       {"runs show --store notes.db", 2, "RUN is required"},
@@ -200,6 +204,7 @@ TEST(Command, WhatCannotBeWrittenIsAFailureAndNothingIsLeftBehind) {
   EXPECT_EQ(status("face draw rate --rig -o /dev/null"), 0);
   const std::string at = "export TMPDIR='" + (folder / "tmp").string() + "'; ";
   for (const char* end : {"kill -TERM $p", "kill -INT $p", "kill -HUP $p"}) {
+    std::filesystem::remove(folder / "out");  // the command makes it: then it has blocked the signals
     const std::string script = at + "'" IDLEMETER_COMMAND "' readings --rig --every 100ms > " +
                                (folder / "out").string() + " & p=$!; while ! [ -s " + (folder / "out").string() +
                                " ]; do sleep 0.02; done; " + end + "; wait $p";
@@ -215,7 +220,8 @@ TEST(Command, ReadingsGoOnAndShowTheRangeSeen) {
   const Outcome csv = run(folder, "readings --rig laptop battery.charge --csv --every 100s --count 3");
   EXPECT_EQ(csv.status, 0) << csv.err;
   EXPECT_EQ(std::count(csv.out.begin(), csv.out.end(), '\n'), 4);
-  EXPECT_EQ(csv.out.find("time_s,id,value,unit,least,most,title,device,source,missing\n0.000,battery.charge,"), 0u)
+  EXPECT_EQ(csv.out.find("time_s,id,value,unit,least,most,title,device,source,missing,alias\n0.000,battery.charge,"),
+            0u)
       << csv.out;
   const Outcome json = run(folder, "readings --rig laptop battery.charge --json --every 100s --count 2");
   const auto last = nlohmann::json::parse(json.out.substr(json.out.find('\n') + 1));
@@ -283,6 +289,25 @@ TEST(Command, AFaceBeginsFromAStarter) {
   const Outcome by_name = run(folder, "face draw dashboard --rig --ground night -o by_name.png --size 1280x720");
   EXPECT_EQ(by_name.err, "");
   EXPECT_EQ(read_png(folder / "mine.png").width, 1280);
+}
+
+TEST(Command, AddingAndMovingShowWhatChangedAndWarnOfUnknownReadings) {
+  const testing::Folder folder;
+  folder.file("a.toml",
+              "[[row]]\nlabel = \"RAM\"\ncells = [ { reading = \"ram.used\" } ]\n\n[[row]]\nlabel = \"Load\"\n"
+              "cells = [ { reading = \"cpu.load\" } ]\n\n[[row]]\nlabel = \"Clock\"\ncells = [ { reading = "
+              "\"cpu.clock\" } ]\n");
+  const Outcome typo = run(folder, "face add a.toml cpu.laod --row Load");
+  EXPECT_EQ(typo.status, 0) << typo.err;
+  EXPECT_NE(typo.err.find("warning: no reading 'cpu.laod' here; nearest: cpu.load"), std::string::npos) << typo.err;
+  EXPECT_NE(testing::text_of(folder / "a.toml").find("cpu.laod"), std::string::npos) << "added all the same";
+  EXPECT_EQ(run(folder, "face add a.toml ram.total 'frame.low@1%@10s' --row RAM").err, "");
+  EXPECT_EQ(run(folder, "face undo a.toml").status, 0);
+  EXPECT_EQ(run(folder, "face undo a.toml").status, 0);
+  const Outcome moved = run(folder, "face move a.toml Clock 1");
+  EXPECT_EQ(moved.out.find("a.toml:1\n+ [[row]]\n+ label = \"Clock\"\n"), 0u) << moved.out;
+  EXPECT_EQ(moved.out.find("RAM"), std::string::npos) << moved.out;
+  EXPECT_EQ(moved.out.find("Load"), std::string::npos) << moved.out;
 }
 
 TEST(Command, AFaceIsDrawnOverAPictureAtItsSize) {

@@ -1,6 +1,4 @@
 // Pixels: blending is exact, what is drawn stays where it belongs, files are whole.
-#include "idlemeter/draw.hpp"
-
 #include <gtest/gtest.h>
 #include <sys/stat.h>
 
@@ -8,10 +6,22 @@
 #include <limits>
 
 #include "folder.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/starters.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/draw/png.hpp"
+#include "idlemeter/draw/write_starter.hpp"
+#include "idlemeter/face/check_face.hpp"
+#include "idlemeter/face/color.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/face/starters.hpp"
+#include "idlemeter/face/text_measure.hpp"
 #include "picture.hpp"
-#include "session.hpp"
+#include "simulation.hpp"
 
 namespace idlemeter {
 namespace {
@@ -196,7 +206,7 @@ TEST(Painter, APictureShowsItsPartAndAMissingOneNothing) {
 
 TEST(Starters, AreRightAndFitEveryUsualPicture) {
   const testing::Folder folder;
-  rig::Session session(folder / "machine", {}, rig::spec_of("desktop"));
+  rig::Simulation session(folder / "machine", {}, rig::spec_of("desktop"));
   session.play(12);
   for (const Starter& starter : starters()) {
     const auto file = folder / (std::string(starter.name) + ".toml");
@@ -206,10 +216,20 @@ TEST(Starters, AreRightAndFitEveryUsualPicture) {
     Painter checker;
     for (const Finding& finding : check_face(face, session.values(), checker))
       ADD_FAILURE() << to_string(finding, starter.name);
-    for (const auto& [width, height] : {std::pair{1280, 720}, {1920, 1080}, {2560, 1440}, {3840, 2160}, {1280, 800}}) {
+    for (const auto& [width, height] :
+         {std::pair{640, 480}, {1280, 720}, {1920, 1080}, {2560, 1440}, {3840, 2160}, {1280, 800}}) {
       Painter painter;
-      const Rect b = lay_out(face, width, height, session.values(), session.history(), painter).bounds;
+      const Scene scene = lay_out(face, width, height, session.values(), session.history(), painter);
+      const Rect& b = scene.bounds;
       EXPECT_TRUE(b.x >= 0 && b.y >= 0 && b.x + b.width <= width && b.y + b.height <= height)
+          << starter.name << ' ' << width << 'x' << height;
+      double smallest = 100;
+      for (const Shape& shape : scene.shapes) {
+        if (const auto* text = std::get_if<TextShape>(&shape)) smallest = std::min(smallest, text->style.size);
+      }
+      EXPECT_GE(smallest, height > 480                   ? 11
+                          : starter.name == "everything" ? 8
+                                                         : 10)
           << starter.name << ' ' << width << 'x' << height;
     }
   }

@@ -2,7 +2,11 @@
 // it is.
 #include <stdio.h>
 
-#include "idlemeter/recorder.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/recorder.hpp"
+#include "idlemeter/runs/store.hpp"
 
 int main(int argc, char** argv) {
   using namespace idlemeter;

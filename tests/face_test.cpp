@@ -1,4 +1,4 @@
-#include "idlemeter/face.hpp"
+#include "idlemeter/face/face.hpp"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>
@@ -7,10 +7,15 @@
 #include <functional>
 
 #include "folder.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/limits.hpp"
-#include "idlemeter/scene.hpp"
-#include "idlemeter/settings.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/face/color.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/frames/span.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "idlemeter/settings/settings.hpp"
 
 namespace idlemeter {
 namespace {
@@ -60,9 +65,9 @@ struct Broken {
 constexpr Broken kBroken[] = {
     {"", 1, 1, "a face without rows or pins; begin one with [[row]]"},
     {"name = \"a", 1, 10, ""},
-    {"näme = \"a\"", 1, 2, "a character that TOML takes only in quotes or behind #"},
+    {"näme = \"a\"", 1, 2, "a character that TOML takes only in quotes or after #"},
     {"name = \"\"\"a\\\n  é\"\"\"", 2, 3, "a letter beyond ASCII can't follow a \\ here"},
-    {"name = 07x\"é\"", 1, 12, "a character that TOML takes only in quotes or behind #"},
+    {"name = 07x\"é\"", 1, 12, "a character that TOML takes only in quotes or after #"},
     {"name = \"\"\"a\\ é", 1, 14, "a letter beyond ASCII can't follow a \\ here"},
     {"name = \"ö\" # ü\n  ß = 1", 2, 3, "a character that TOML takes only"},
     {"name = \"\"\"ö\n\\\"\"\"\" é", 2, 7, "a character that TOML takes only"},
@@ -73,14 +78,14 @@ constexpr Broken kBroken[] = {
     {"[[rows]]", 1, 3, "did you mean 'row'?"},
     {"name = 3\n[[row]]", 1, 8, "'name' of a face is a string, not a whole number"},
     {"place = \"top\"\n[[row]]", 1, 9, "'place' of a face is a table like { … }, not a string"},
-    {"place = { anchor = \"top-rihgt\" }\n[[row]]", 1, 20, "'top-rihgt' is no anchor; did you mean 'top-right'"},
+    {"place = { anchor = \"top-rihgt\" }\n[[row]]", 1, 20, "'anchor' can't be 'top-rihgt'; did you mean 'top-right'"},
     {"place = { anchr = \"top\" }\n[[row]]", 1, 11, "'place' has no key 'anchr'; did you mean 'anchor'?"},
-    {"text = { size = 0 }\n[[row]]", 1, 17, "'size' of 'text' is from 4 to 400, not 0"},
-    {"text = { size = nan }\n[[row]]", 1, 17, "'size' of 'text' is from 4 to 400, not nan"},
-    {"text = { edge = \"glow\" }\n[[row]]", 1, 17, "'glow' is no edge; it is one of 'none', 'shadow', 'outline'"},
-    {"text = { color = \"red\" }\n[[row]]", 1, 18, "'red' is no colour; write it like \"#8fd694\""},
-    {"back = { opacity = 55 }\n[[row]]", 1, 20, "'opacity' of 'back' is from 0 to 1, not 55"},
-    {"flow = \"stacked\"\n[[row]]", 1, 8, "'stacked' is no flow; did you mean 'stack'?"},
+    {"text = { size = 0 }\n[[row]]", 1, 17, "'size' of 'text' must be from 4 to 400, not 0"},
+    {"text = { size = nan }\n[[row]]", 1, 17, "'size' of 'text' must be from 4 to 400, not nan"},
+    {"text = { edge = \"glow\" }\n[[row]]", 1, 17, "'edge' can't be 'glow'; it is one of 'none', 'shadow', 'outline'"},
+    {"text = { color = \"red\" }\n[[row]]", 1, 18, "'red' isn't a colour; write it like \"#8fd694\""},
+    {"back = { opacity = 55 }\n[[row]]", 1, 20, "'opacity' of 'back' must be from 0 to 1, not 55"},
+    {"flow = \"stacked\"\n[[row]]", 1, 8, "'flow' can't be 'stacked'; did you mean 'stack'?"},
     {"flow = 1\n[[row]]", 1, 8, "'flow' of a face is a string, not a whole number"},
     {"span = \"forever\"\n[[row]]", 1, 8, "'span' is \"recording\", \"cleared\" or a time"},
     {"span = \"10 m\"\n[[row]]", 1, 8, "'span' is"},
@@ -89,22 +94,22 @@ constexpr Broken kBroken[] = {
     {"[[row]]\ncells = { reading = \"a\" }", 2, 9, "'cells' of 'row' is an array of tables, not a table"},
     {"[[row]]\ncells = [ { as = \"text\" } ]", 2, 11, "a cell without 'reading'"},
     {"[[row]]\ncells = [ { reading = \"a\", as = \"graph\" } ]", 2, 33,
-     "'graph' is no as; it is one of 'text', 'trace', 'text+trace'"},
-    {"[[row]]\ncells = [ { reading = \"a\", unit = \"GHZz\" } ]", 2, 35, "'GHZz' is no unit; did you mean 'GHz'"},
+     "'as' can't be 'graph'; it is one of 'text', 'trace', 'text+trace'"},
+    {"[[row]]\ncells = [ { reading = \"a\", unit = \"GHZz\" } ]", 2, 35, "'GHZz' isn't a unit; did you mean 'GHz'"},
     {"[[row]]\ncells = [ { reading = \"a\", digits = 1.5 } ]", 2, 37,
      "'digits' of 'cells' is a whole number, not a number"},
     {"[[row]]\ncells = [ { reading = \"a\", range = [40, 0] } ]", 2, 36,
      "'range' goes from a smaller to a larger number"},
     {"[[row]]\ncells = [ { reading = \"a\", range = [1] } ]", 2, 36, "'range' is two numbers like [0, 40]"},
     {"[[row]]\nrule = 1", 2, 8, "'rule' of 'row' is true or false, not a whole number"},
-    {"[[row]]\ngap = -4", 2, 7, "'gap' of 'row' is from 0 to 400, not -4"},
-    {"[[row]]\nback = { opacity = 2 }", 2, 20, "'opacity' of 'back' is from 0 to 1, not 2"},
-    {"columns = 0\n[[row]]", 1, 11, "'columns' of a face is from 1 to 8, not 0"},
+    {"[[row]]\ngap = -4", 2, 7, "'gap' of 'row' must be from 0 to 400, not -4"},
+    {"[[row]]\nback = { opacity = 2 }", 2, 20, "'opacity' of 'back' must be from 0 to 1, not 2"},
+    {"columns = 0\n[[row]]", 1, 11, "'columns' of a face must be from 1 to 8, not 0"},
     {"lines = 1.5\n[[row]]", 1, 9, "'lines' of a face is a whole number, not a number"},
-    {"text = { weight = \"fat\" }\n[[row]]", 1, 19, "'fat' is no weight; it is one of 'normal', 'bold'"},
-    {"text = { scale = 0 }\n[[row]]", 1, 18, "'scale' of 'text' is from 0.25 to 8, not 0"},
+    {"text = { weight = \"fat\" }\n[[row]]", 1, 19, "'weight' can't be 'fat'; it is one of 'normal', 'bold'"},
+    {"text = { scale = 0 }\n[[row]]", 1, 18, "'scale' of 'text' must be from 0.25 to 8, not 0"},
     {"[[row]]\ncells = [ { reading = \"a\", align = \"rigth\" } ]", 2, 36,
-     "'rigth' is no align; did you mean 'right'?"},
+     "'align' can't be 'rigth'; did you mean 'right'?"},
     {"[[row]]\ncells = [ { reading = \"a\", as = \"reel\" } ]", 2, 11, "a reel without 'sheet'"},
     {"[[row]]\ncells = [ { reading = \"a\", as = \"reel\", sheet = \"/etc/x.png\" } ]", 2, 49,
      "'sheet' stays in the face's folder, '/etc/x.png' does not"},
@@ -112,7 +117,7 @@ constexpr Broken kBroken[] = {
      "copy the file beside the face"},
     {"[[row]]\ncells = [ { reading = \"a\", grid = [0, 2] } ]", 2, 35, "'grid' is how many columns and rows"},
     {"[[row]]\ncells = [ { reading = \"a\", grid = [2, 2], states = 5 } ]", 2, 52,
-     "'states' of 'cells' is from 1 to 4, not 5"},
+     "'states' of 'cells' must be from 1 to 4, not 5"},
     {"[[pin]]\nat = [1, 2]", 1, 1, "a pin has one of 'text', 'reading', 'box' and 'picture'"},
     {"[[pin]]\ntext = \"a\"\nbox = [1, 2]\nat = [1, 2]", 1, 1, "a pin has one of"},
     {"[[pin]]\ntext = \"a\"", 1, 1, "a pin has 'at', two numbers"},
@@ -125,7 +130,8 @@ constexpr Broken kBroken[] = {
     {"[[pin]]\nbox = [0, 2]\nat = [1, 2]", 2, 7, "'box' is its width and height"},
     {"[[pin]]\npicture = \"a.png\"\nat = [1, 2]", 1, 1, "a picture has 'width' and 'height'"},
     {"[[pin]]\nreading = \"a\"\nas = \"text+trace\"\nat = [1, 2]", 3, 6, "a pin shows one thing"},
-    {"[[pin]]\ntext = \"a\"\nat = [1, 2]\nlayer = \"top\"", 4, 9, "'top' is no layer; it is one of 'front', 'behind'"},
+    {"[[pin]]\ntext = \"a\"\nat = [1, 2]\nlayer = \"top\"", 4, 9,
+     "'layer' can't be 'top'; it is one of 'front', 'behind'"},
 };
 
 TEST(Face, EveryMistakeIsToldWithItsPlaceAndWhatIsRight) {

@@ -1,12 +1,19 @@
 // Faces changed as texts, kept, chosen and shared.
-#include "idlemeter/face_text.hpp"
+#include "idlemeter/face/face_text.hpp"
 
 #include <gtest/gtest.h>
 
 #include "folder.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/face_files.hpp"
-#include "idlemeter/starters.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/draw/write_starter.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_bundle.hpp"
+#include "idlemeter/face/face_file.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/kept_faces.hpp"
+#include "idlemeter/face/starters.hpp"
+#include "idlemeter/settings/chosen_face.hpp"
+#include "idlemeter/settings/settings.hpp"
 
 namespace idlemeter {
 namespace {
@@ -127,7 +134,7 @@ TEST(FaceText, RefusesWhatWouldMakeTheFaceWorse) {
   } cases[] = {
       {[](FaceText& t) { t.set("GPU", "colr", "#112233"); }, "'row' has no key 'colr'; did you mean 'color'?"},
       {[](FaceText& t) { t.set("GPU/1", "digits", "two"); }, "'digits' of 'cells' is a whole number, not a string"},
-      {[](FaceText& t) { t.set("face", "back.opacity", "7"); }, "'opacity' of 'back' is from 0 to 1, not 7"},
+      {[](FaceText& t) { t.set("face", "back.opacity", "7"); }, "'opacity' of 'back' must be from 0 to 1, not 7"},
       {[](FaceText& t) { t.set("CPU", "back", "3"); }, "'back' is a table of its own here; set its keys"},
       {[](FaceText& t) { t.remove("GPUU"); }, "there is no row 'GPUU'; did you mean 'GPU'"},
       {[](FaceText& t) { t.remove("row:3"); }, "there is no row 'row:3'; it has row:1 to row:2"},
@@ -135,7 +142,7 @@ TEST(FaceText, RefusesWhatWouldMakeTheFaceWorse) {
        "there is no cell 'gpu.laod' in that row; did you mean 'gpu.load'"},
       {[](FaceText& t) { t.remove("pin:2"); }, "there is no pin 2"},
       {[](FaceText& t) { t.remove("face"); }, "can't be removed from itself"},
-      {[](FaceText& t) { t.move("GPU", "up"); }, "'up' is no place for it"},
+      {[](FaceText& t) { t.move("GPU", "up"); }, "'up' isn't a place for it"},
       {[](FaceText& t) { t.unset("GPU", "gap"); }, "there is no 'gap' to remove"},
       {[](FaceText& t) { t.add_pin(1, 2, "txet", "a"); }, "did you mean 'text'"},
   };
@@ -316,9 +323,9 @@ TEST(FaceBundle, ComesBackAsItWas) {
   EXPECT_EQ(testing::text_of(unpacked), testing::text_of(face));
   EXPECT_EQ(testing::text_of(kept / "dash/gauge.png"), testing::text_of(folder / "gauge.png"));
   EXPECT_EQ(kept_face("dash", kept), unpacked);
-  EXPECT_THROW(unpack_face(bundle, "dash", kept), Error) << "the name is taken";
+  EXPECT_THROW((void)unpack_face(bundle, "dash", kept), Error) << "the name is taken";
   for (const char* name : {"", ".", "..", "a/b", ".hidden"})
-    EXPECT_THROW(unpack_face(bundle, name, kept), Error) << name;
+    EXPECT_THROW((void)unpack_face(bundle, name, kept), Error) << name;
   fs::remove(folder / "gauge.png");
   EXPECT_THROW(pack_face(face, folder / "b.zip"), Error);
   folder.file("gauge.png", "no picture");
@@ -371,7 +378,7 @@ TEST(FaceBundle, IsCheckedBeforeAnythingIsWritten) {
     const testing::Folder folder;
     const fs::path bundle = zip_of(folder, c.python), kept = folder / "in/faces";
     try {
-      unpack_face(bundle, "taken-in", kept);
+      (void)unpack_face(bundle, "taken-in", kept);
       ADD_FAILURE() << c.python;
     } catch (const Error& error) {
       EXPECT_NE(std::string(error.what()).find(c.words), std::string::npos) << c.python << '\n' << error.what();
@@ -379,8 +386,8 @@ TEST(FaceBundle, IsCheckedBeforeAnythingIsWritten) {
     EXPECT_FALSE(fs::exists(folder / "in")) << c.python;
   }
   const testing::Folder folder;
-  EXPECT_THROW(unpack_face(folder.file("x.zip", "no archive at all"), "x", folder / "faces"), Error);
-  EXPECT_THROW(unpack_face(folder / "none.zip", "x", folder / "faces"), Error);
+  EXPECT_THROW((void)unpack_face(folder.file("x.zip", "no archive at all"), "x", folder / "faces"), Error);
+  EXPECT_THROW((void)unpack_face(folder / "none.zip", "x", folder / "faces"), Error);
   const fs::path good = zip_of(folder, "z.writestr('face.toml', face); z.writestr('a.png', png)");
   EXPECT_EQ(unpack_face(good, "x", folder / "faces"), folder / "faces/x/face.toml");
 }

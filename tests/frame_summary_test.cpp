@@ -1,9 +1,10 @@
-#include "idlemeter/frame_summary.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
 
 #include <gtest/gtest.h>
 
 #include <stdexcept>
 
+#include "idlemeter/base/time.hpp"
 #include "shapes.hpp"
 
 namespace idlemeter {

@@ -34,10 +34,47 @@ TEST(Graphics, TheGamesCardIsTheDiscreteOneUnlessItsProcessSaysOtherwise) {
   EXPECT_DOUBLE_EQ(value(values, "gpu0.load"), 90);
   EXPECT_DOUBLE_EQ(value(values, "gpu1.load"), 7);
   EXPECT_EQ(values.find("gpu1.load").info->device, "Finch");
+  EXPECT_EQ(values.find("gpu0.load").info->id, "gpu.load") << "the game's card is listed once, under both ids";
 
   tree.file("proc/77/fdinfo/3", "drm-client-id:\t1\ndrm-pdev:\t0000:0e:00.0\ndrm-engine-gfx:\t100 ns\n");
-  Polling on_integrated(machine_sources({.root = tree.path(), .game = {.pid = 77}}));
+  Polling on_integrated(machine_sources({.root = tree.path(), .game = std::make_shared<GamePid>(77)}));
   EXPECT_DOUBLE_EQ(value(on_integrated.sample(1), "gpu.load"), 7);
+}
+
+TEST(Graphics, FollowTheGameWhileTheyAreInUse) {
+  Tree tree;
+  add_card(tree, 1, "0000:0e:00.0", "type : apu", "7");
+  add_card(tree, 0, "0000:03:00.0", "type : cem", "90");
+  tree.file("proc/77/stat", "77 (game) S 1 1 1 0 -1 0 0 0 0 0 500 100 0 0 20 0 9 0 0\n");
+  tree.file("proc/77/fdinfo/3", "drm-client-id:\t1\ndrm-pdev:\t0000:0e:00.0\ndrm-engine-gfx:\t100 ns\n");
+  const auto game = std::make_shared<GamePid>();
+  Polling polling(machine_sources({.root = tree.path(), .game = game, .graphics_library = ""}));
+  Snapshot values = polling.sample(kSecond);
+  EXPECT_EQ(value(values, "gpu.load"), 90);
+  EXPECT_EQ(values.find("game.threads").info, nullptr);
+  game->set(77);
+  for (int second = 2; second < 4; ++second) values = polling.sample(second * kSecond);
+  EXPECT_EQ(value(values, "gpu.load"), 7) << reason(values, "gpu.load");
+  EXPECT_EQ(value(values, "game.threads"), 9);
+  game->set(0);
+  for (int second = 4; second < 6; ++second) values = polling.sample(second * kSecond);
+  EXPECT_EQ(value(values, "gpu.load"), 90);
+  EXPECT_EQ(values.find("game.threads").info, nullptr);
+}
+
+TEST(Graphics, TwoCardsWithEnergyCountersHaveEachItsPower) {
+  Tree tree;
+  add_card(tree, 1, "0000:0e:00.0", "type : apu", "7");
+  add_card(tree, 0, "0000:03:00.0", "type : cem", "90");
+  const auto count = [](Tree& t, const char* card0, const char* card1) {
+    t.file("sys/devices/0000:03:00.0/hwmon/hwmon5/energy1_input", card0);
+    t.file("sys/devices/0000:0e:00.0/hwmon/hwmon6/energy1_input", card1);
+  };
+  count(tree, "0", "0");
+  const Snapshot values = tree.sample_after([&](Tree& t) { count(t, "200000000", "30000000"); });
+  EXPECT_DOUBLE_EQ(value(values, "gpu.power"), 200);
+  EXPECT_DOUBLE_EQ(value(values, "gpu0.power"), 200);
+  EXPECT_DOUBLE_EQ(value(values, "gpu1.power"), 30);
 }
 
 TEST(Graphics, EveryDriversFilesBecomeTheSameReadings) {

@@ -1,5 +1,15 @@
 // Faces laid out: shapes and their places.
-#include "idlemeter/frame_readings.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/face/check_face.hpp"
+#include "idlemeter/face/color.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/readings/frame_readings.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 #include "laid_out.hpp"
 
 namespace idlemeter {
@@ -68,6 +78,88 @@ TEST(Layout, SizesFollowThePicturesHeight) {
   EXPECT_NEAR(large.bounds.height / small.bounds.height, 3, 0.1);
 }
 
+template <typename Kind>
+const Kind* find_shape(const Scene& scene) {
+  const auto found = std::find_if(scene.shapes.begin(), scene.shapes.end(),
+                                  [](const Shape& shape) { return std::holds_alternative<Kind>(shape); });
+  return found == scene.shapes.end() ? nullptr : &std::get<Kind>(*found);
+}
+
+/// The thin boxes of a scene that lie on its first trace: guide lines and clipped edges.
+std::vector<BoxShape> lines_on_trace(const Scene& scene) {
+  const Rect rect = find_shape<TraceShape>(scene)->rect;
+  std::vector<BoxShape> lines;
+  for (const Shape& shape : scene.shapes) {
+    const auto* box = std::get_if<BoxShape>(&shape);
+    if (box != nullptr && box->rect.height <= 3 && box->rect.y >= rect.y && box->rect.y <= rect.y + rect.height)
+      lines.push_back(*box);
+  }
+  return lines;
+}
+
+TEST(Layout, ATraceShowsItsScaleAndWhereValuesLeaveIt) {
+  History history;  // 0 to 9 for five seconds, then 30 for five
+  for (int i = 0; i <= 10; ++i) history.add("gpu.load", i * kSecond, i < 6 ? i : 30);
+  const auto scene = [&](const std::string& more) {
+    return scene_of(
+        "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"trace\", width = 200, height = 100, seconds = 10, "
+        "range = [0, 10]" +
+            more + " } ]\n",
+        values(1), history);
+  };
+  const auto clipped = lines_on_trace(scene(""));
+  ASSERT_EQ(clipped.size(), 1u);
+  const Rect rect = find_shape<TraceShape>(scene(""))->rect;
+  EXPECT_EQ(clipped[0].rect.y, rect.y) << "along the top";
+  EXPECT_NEAR(clipped[0].rect.x, rect.x + 0.55 * 200, 1.5) << "from where they leave it";
+  EXPECT_NEAR(clipped[0].rect.width, 0.45 * 200, 2);
+  EXPECT_TRUE(lines_on_trace(scene(", grow = true")).empty());
+  const auto guides = lines_on_trace(scene(", grow = true, guides = [15, 400]"));
+  ASSERT_EQ(guides.size(), 1u) << "those within the range";
+  EXPECT_NEAR(guides[0].rect.y, rect.y + 50, 1) << "the range has become 0 to 30";
+  const auto figures = [](const Scene& drawn) {
+    std::vector<std::string> found;
+    for (const TextShape& text : texts(drawn)) found.push_back(text.text);
+    return found;
+  };
+  EXPECT_EQ(figures(scene(", grow = true, ends = true")), (std::vector<std::string>{"30", "0"}));
+  History small;
+  small.add("gpu.load", kSecond, 0.3);
+  const Scene quiet = scene_of(
+      "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"trace\", height = 100, range = [0, 0.5], "
+      "grow = true, ends = true } ]\n",
+      values(0.3), small);
+  EXPECT_EQ(figures(quiet), (std::vector<std::string>{"0.5", "0"})) << "values within it leave a range as it is";
+}
+
+TEST(Layout, TheRecordingsDotIsOnceInARow) {
+  FrameReadings frames;
+  frames.begin_recording(0);
+  const Snapshot recording(0, {frames.batch(0)});
+  const auto dots = [&](const char* face) {
+    const Scene scene = scene_of(face, recording, History{});
+    return std::count_if(scene.shapes.begin(), scene.shapes.end(), [](const Shape& shape) {
+      const auto* box = std::get_if<BoxShape>(&shape);
+      return box != nullptr && box->color == Color{255, 82, 82, 255};
+    });
+  };
+  EXPECT_EQ(dots("[[row]]\ncells = [ { reading = \"frame.average\" }, { reading = \"frame.low@1%\" } ]\n"
+                 "[[row]]\ncells = [ { reading = \"frame.rate\" }, { reading = \"frame.median\" } ]\n"),
+            2);
+}
+
+TEST(Layout, SmallPicturesHaveReadableTextAsFarAsItFits) {
+  const auto size = [](const std::string& text, int width, int height) {
+    const Scene scene = scene_of("text = { " + text + " }\n[[row]]\ncells = [ { reading = \"gpu.load\" } ]\n",
+                                 values(1), History{}, width, height);
+    return find_shape<TextShape>(scene)->style.size;
+  };
+  EXPECT_EQ(size("size = 18", 1920, 1080), 18);
+  EXPECT_EQ(size("size = 18", 640, 480), 11);
+  EXPECT_EQ(size("size = 18, least = 6", 640, 480), 8);
+  EXPECT_LT(size("size = 18, least = 100", 320, 240), 100) << "no larger than the picture";
+}
+
 TEST(Layout, ATraceEndsAtTheRightWithTheNewestValue) {
   History history;
   for (int i = 0; i <= 20; ++i) history.add("gpu.load", i * kSecond, i);
@@ -75,7 +167,7 @@ TEST(Layout, ATraceEndsAtTheRightWithTheNewestValue) {
       "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"trace\", width = 200, height = 50, range = [0, 10], seconds "
       "= 10 } ]\n",
       values(1), history);
-  const auto* trace = std::get_if<TraceShape>(&scene.shapes.back());
+  const auto* trace = find_shape<TraceShape>(scene);
   ASSERT_NE(trace, nullptr);
   ASSERT_EQ(trace->points.size(), 11u);  // 10 s at one a second
   EXPECT_EQ(trace->points.front().x, trace->rect.x);

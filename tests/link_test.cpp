@@ -11,20 +11,24 @@
 #include <iterator>
 #include <random>
 
+#include "base/local_socket.hpp"
+#include "base/private_socket.hpp"
 #include "folder.hpp"
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
 #include "link/meter_end.hpp"
 #include "link/probe_end.hpp"
-#include "sources/private_socket.hpp"
 
 namespace idlemeter::link {
 namespace {
+
+using namespace base;
 
 class Link : public ::testing::Test {
  protected:
   Link() {
     path_ = folder_ / "session/a.link";
-    listening_ = sources::listen_privately(path_);
+    listening_ = listen_privately(path_);
     ::setenv(kVariable, path_.c_str(), 1);
   }
   ~Link() override { ::close(listening_); }
@@ -39,7 +43,7 @@ class Link : public ::testing::Test {
 
   /// Both ends, greeted.
   MeterEnd greet(ProbeEnd& probe) {
-    const std::int64_t start = now();
+    const std::int64_t start = monotonic_now();
     probe.add(frame(start), Api::opengl, 4, 5);
     MeterEnd meter(accept());
     EXPECT_TRUE(meter.receive());
@@ -68,8 +72,8 @@ TEST_F(Link, CarriesFramesOneWayAndPicturesTheOther) {
   };
   publish(7);
   meter.show(true);
-  meter.beat(now());
-  probe.add(frame(now()), Api::opengl, 4, 5);
+  meter.beat(monotonic_now());
+  probe.add(frame(monotonic_now()), Api::opengl, 4, 5);
   Shown shown = probe.picture();
   ASSERT_NE(shown.pixels, nullptr);
   EXPECT_EQ(shown.slot.x, 10);
@@ -80,7 +84,7 @@ TEST_F(Link, CarriesFramesOneWayAndPicturesTheOther) {
   meter.show(false);
   EXPECT_EQ(probe.picture().pixels, nullptr);
   meter.show(true);
-  probe.add(frame(now() + 2 * kStale), Api::opengl, 4, 5);
+  probe.add(frame(monotonic_now() + 2 * kStale), Api::opengl, 4, 5);
   EXPECT_EQ(probe.picture().pixels, nullptr) << "a meter that gives no sign";
 }
 
@@ -109,7 +113,7 @@ TEST_F(Link, ANewMetersFirstPictureIsAnother) {
   ProbeEnd probe;
   std::vector<std::uint64_t> ids;
   for (std::int64_t later : {0, 10, 20}) {  // seconds: the probe looks for another meter once it misses the one before
-    const std::int64_t start = now() + later * 1'000'000'000;
+    const std::int64_t start = monotonic_now() + later * 1'000'000'000;
     for (std::int64_t i = 0; i < 3; ++i) probe.add(frame(start + i * 1'000'000'000), Api::opengl, 4, 5);
     MeterEnd meter(accept());
     ASSERT_TRUE(meter.receive());
@@ -128,7 +132,7 @@ TEST_F(Link, ANewMetersFirstPictureIsAnother) {
 TEST_F(Link, WhatIsOverwrittenIsCounted) {
   ProbeEnd probe;
   MeterEnd meter = greet(probe);
-  for (std::uint32_t i = 0; i < 3 * kRingCapacity; ++i) probe.add(frame(now()), Api::opengl, 4, 5);
+  for (std::uint32_t i = 0; i < 3 * kRingCapacity; ++i) probe.add(frame(monotonic_now()), Api::opengl, 4, 5);
   std::vector<FrameEntry> frames;
   const std::uint32_t lost = meter.drain(frames);
   EXPECT_EQ(lost + frames.size(), 3 * kRingCapacity + 2);
@@ -230,7 +234,7 @@ TEST_F(Link, DescriptorsThatNobodyAskedForAreClosed) {
 }
 
 TEST_F(Link, WithoutDescriptorsLeftPeersAreTurnedAway) {
-  sources::PrivateListener listener(folder_ / "session/b.link");
+  PrivateListener listener(folder_ / "session/b.link");
   std::vector<int> clients;
   for (int i = 0; i < 3; ++i) clients.push_back(connect_to((folder_ / "session/b.link").c_str()));
   rlimit before{};
@@ -250,7 +254,7 @@ TEST_F(Link, WithoutDescriptorsLeftPeersAreTurnedAway) {
 TEST_F(Link, ASocketWhoseListenerIsBusyIsInUse) {
   std::vector<int> crowd;
   for (int i = 0; i < 64; ++i) crowd.push_back(connect_to(path_.c_str()));  // more than may wait at the door
-  EXPECT_THROW((void)sources::listen_privately(path_), Error);
+  EXPECT_THROW((void)listen_privately(path_), Error);
   for (int client : crowd) ::close(client);
 }
 
@@ -282,7 +286,7 @@ TEST_F(Link, NonsenseInTheRingIsBorne) {
 /// A meter that writes what it likes.
 TEST_F(Link, NonsenseInThePictureIsNotShown) {
   ProbeEnd probe;
-  const std::int64_t start = now();
+  const std::int64_t start = monotonic_now();
   probe.add(frame(start), Api::opengl, 4, 5);
   const int client = accept();
   int ring = -1, fd = -1;

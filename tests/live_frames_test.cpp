@@ -1,4 +1,4 @@
-#include "idlemeter/live_frames.hpp"
+#include "idlemeter/frames/live_frames.hpp"
 
 #include <gtest/gtest.h>
 
@@ -6,6 +6,8 @@
 #include <span>
 #include <stdexcept>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
 #include "shapes.hpp"
 
 namespace idlemeter {

@@ -5,7 +5,11 @@
 #include <string>
 
 #include "folder.hpp"
-#include "idlemeter/machine.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/polling.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/sources/machine.hpp"
 
 namespace idlemeter::testing {
 

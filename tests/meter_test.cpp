@@ -3,12 +3,20 @@
 #include <gtest/gtest.h>
 
 #include "folder.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/limits.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/meter/command.hpp"
+#include "idlemeter/meter/running_meters.hpp"
+#include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/live_readings.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 #include "meter/draw_pace.hpp"
 #include "meter/game.hpp"
 #include "meter/links.hpp"
-#include "meter/recording.hpp"
 
 namespace idlemeter::meter {
 namespace {
@@ -22,7 +30,7 @@ struct Windows {
 
 const Windows kWindows[] = {
     {"one", {{1, 0}, {1, 10}, {1, 25}}, {-1, 10, 15}},
-    {"another that comes once is passed over", {{1, 0}, {1, 10}, {2, 12}, {1, 20}, {1, 30}}, {-1, 10, -1, 10, 10}},
+    {"another that comes once is skipped", {{1, 0}, {1, 10}, {2, 12}, {1, 20}, {1, 30}}, {-1, 10, -1, 10, 10}},
     {"two at once: the first counts", {{1, 0}, {2, 1}, {1, 10}, {2, 11}, {1, 20}, {2, 21}}, {-1, -1, 10, -1, 10, -1}},
     {"a new one in place of the old", {{1, 0}, {1, 10}, {2, 50}, {2, 60}, {2, 70}}, {-1, 10, -1, 10, 10}},
     {"back again", {{1, 0}, {1, 10}, {2, 20}, {2, 30}, {1, 40}, {1, 50}}, {-1, 10, -1, 10, -1, 10}},
@@ -75,8 +83,8 @@ TEST(AGame, ComputesItsOwnReadings) {
   Game game(std::make_unique<LinkAttachment>(link::MeterEnd(-1)), WatchedFace(folder.file("a.toml", kRate)), computed);
   EXPECT_EQ(game.presents(), 0u);
   EXPECT_TRUE(game.drain(kSecond).empty());
-  game.update(Snapshot(0, {}), kSecond, true);
-  EXPECT_EQ(number(*game.values().find("own.frames").value), 0);
+  game.update(Snapshot(0, {}), kSecond, LiveReadings::Past::keep);
+  EXPECT_EQ(number(*game.live().values().find("own.frames").value), 0);
   EXPECT_FALSE(game.has_traces());
   game.set_face(
       WatchedFace(folder.file("b.toml", "[[row]]\ncells = [ { reading = \"frame.time\", as = \"trace\" } ]\n")));
@@ -161,23 +169,58 @@ TEST(DrawPace, RestsFourTimesAsLongAsDrawingTook) {
   EXPECT_TRUE(pace.is_due(268 * kMillisecond));
 }
 
-TEST(Recording, TakesWhatIsPresentedSinceItsBeginningAndEndsInTime) {
-  const testing::Folder folder;
-  Game game(std::make_unique<LinkAttachment>(link::MeterEnd(-1)), WatchedFace(folder.file("a.toml", kRate)), {});
-  Recording recording(folder / "runs.db", game, Snapshot(0, {}), 2, 10 * kSecond);
-  recording.add(std::vector<FrameRecord>{{9 * kSecond, 5, -1}, {10 * kSecond, 7, -1}, {11 * kSecond, 9, 3}});
-  EXPECT_FALSE(recording.is_over(12 * kSecond - 1));
-  EXPECT_TRUE(recording.is_over(12 * kSecond));
-  EXPECT_EQ(recording.mark(), 1);
-  EXPECT_EQ(recording.mark(), 2);
-  recording.finish();
-  ASSERT_TRUE(recording.wait(std::chrono::minutes(1)));
-  const std::int64_t id = recording.state().run;
-  const Store store(folder / "runs.db", Store::Mode::existing);
-  EXPECT_EQ(store.frames(id), (std::vector<FrameRecord>{{0, 7, -1}, {kSecond, 9, 3}}));
-  const Recording refused(folder / "a.toml", game, Snapshot(0, {}), 0, 0);
-  ASSERT_TRUE(refused.wait(std::chrono::minutes(1)));
-  EXPECT_NE(refused.state().problem.find("not an Idle Meter store"), std::string::npos) << refused.state().problem;
+TEST(MeterCommand, GoesThroughJsonAndBack) {
+  using What = MeterCommand::What;
+  const std::pair<MeterCommand, const char*> cases[] = {
+      {{.what = What::toggle}, R"({"do":"toggle"})"},
+      {{.what = What::hand_over}, R"({"do":"hand over"})"},
+      {{.what = What::face, .face = "strip"}, R"({"do":"face","name":"strip"})"},
+      {{.what = What::record, .record = MeterCommand::Record::start, .seconds = 60, .after = 2.5},
+       R"({"after":2.5,"do":"record","for":60.0,"what":"start"})"},
+  };
+  for (const auto& [command, json] : cases) {
+    EXPECT_EQ(to_json(command), json);
+    EXPECT_EQ(to_json(command_from_json(json)), json);
+  }
+  for (const char* wrong : {"", "[]", "7", R"({"do": 7})", R"({"do": "dance"})", R"({"do": "face", "name": 5})",
+                            R"({"do": "record", "what": "sideways"})", R"({"do": "record", "for": "long"})"})
+    EXPECT_THROW((void)command_from_json(wrong), Error) << wrong;
+}
+
+TEST(MeterAnswer, GoesThroughJsonAndBack) {
+  MeterAnswer answer;
+  answer.state = MeterState{.pid = 7, .visible = true, .games = {{}}};
+  GameState& game = answer.state->games[0];
+  game = {.pid = 77,
+          .name = "rally\xff",
+          .api = "Vulkan 1.3",
+          .picture = "640x360",
+          .frames = 600,
+          .lost = 1,
+          .refused = 2,
+          .face = "rate",
+          .average_fps = 60.5,
+          .low_1_percent_fps = 50.25,
+          .frames_unknown = "no DAMAGE",
+          .mistake = "line 3"};
+  answer.state->recording = RecordingState{RecordingState::Phase::recording, 0, 77, 3};
+  answer.state->recording_problem = "the disk is full";
+  const MeterAnswer back = answer_from_json(to_json(answer));
+  ASSERT_TRUE(back.state);
+  ASSERT_EQ(back.state->games.size(), 1u);
+  EXPECT_EQ(back.state->games[0].average_fps, 60.5);
+  EXPECT_EQ(back.state->games[0].name, "rally\xEF\xBF\xBD") << "what isn't UTF-8 is replaced";
+  EXPECT_EQ(back.state->recording->run, 3);
+  EXPECT_EQ(to_json(back), to_json(answer)) << "nothing is lost";
+  EXPECT_TRUE(has_game(*back.state, 77));
+  EXPECT_FALSE(has_game(*back.state, 78));
+  MeterAnswer stopped;
+  stopped.run = 5;
+  stopped.finished = false;
+  EXPECT_EQ(to_json(answer_from_json(to_json(stopped))), R"({"finished":false,"ok":true,"run":5})");
+  EXPECT_EQ(answer_from_json(R"({"error": "no"})").error, "no");
+  for (const char* wrong : {"", "[]", R"({"run": "x"})", R"({"games": 3})"})
+    EXPECT_THROW((void)answer_from_json(wrong), Error) << wrong;
 }
 
 }  // namespace

@@ -1,6 +1,4 @@
 // Formulas, spans, commands, the feed, and the settings that ask for them.
-#include "idlemeter/own_readings.hpp"
-
 #include <gtest/gtest.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
@@ -10,8 +8,17 @@
 #include <thread>
 
 #include "folder.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/settings.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "idlemeter/settings/settings.hpp"
+#include "idlemeter/sources/command_source.hpp"
+#include "idlemeter/sources/feed.hpp"
 
 namespace idlemeter {
 namespace {
@@ -41,6 +48,10 @@ TEST(Formula, TakesIdsWithDotsAndArguments) {
                                           {"gpu.power", 240.0},
                                           {"frame.low@0.1%", 60.0},
                                           {"feed.depth@shadow", 3.0},
+                                          {"feed.depth@shadow@two", 5.0},
+                                          {"frame.low@1%@10s", 70.0},
+                                          {"frame.average@cleared", 90.0},
+                                          {"frame.low@1%@percentile@cleared", 65.0},
                                           {"gpu1.core2.temp", 50.0},
                                           {"gpu.name", std::string("Marl G9")},
                                           {"gpu.fan", Missing{"asleep"}}});
@@ -51,6 +62,9 @@ TEST(Formula, TakesIdsWithDotsAndArguments) {
                {"frame.low@0.1%/frame.rate*100", 50},
                {"max(frame.rate, gpu.power) - 1e2", 140},
                {"feed.depth@shadow+1", 4},
+               {"max(feed.depth@shadow,feed.depth@shadow@two)", 5},
+               {"frame.low@1%@10s/frame.average@cleared*9", 7},
+               {"min(frame.low@1%@percentile@cleared, 1e3)", 65},
                {"gpu1.core2.temp^2", 2500},
                {"gpu.power > 200 ? 1 : 0", 1},
                {"-gpu.power + 2.5", -237.5},
@@ -65,7 +79,7 @@ TEST(Formula, TakesIdsWithDotsAndArguments) {
     const char* reason;
   } missing[] = {{"gpu.fan * 2", "gpu.fan is missing: asleep"},
                  {"gpu.name * 2", "gpu.name is a text"},
-                 {"gpu.powr", "there is no reading 'gpu.powr' here; nearest: gpu.power"},
+                 {"gpu.powr", "no reading 'gpu.powr' here; nearest: gpu.power"},
                  {"gpu.power / (frame.rate - 120)", "is undefined now"}};
   for (const auto& m : missing) {
     ComputedReadings computed({formula(m.formula)});
@@ -220,7 +234,7 @@ TEST(Feed, TakesNumbersLabelsTextsUnitsAndTitles) {
   const Snapshot values = feed.sample();
   EXPECT_EQ(number(*values.find("feed.upscaler_ratio").value), 0.67);
   EXPECT_EQ(values.find("feed.upscaler_ratio").info->title, "How much smaller the game draws");
-  EXPECT_EQ(number(*values.find("feed.queue_depth@shadow,two").value), 3.0);
+  EXPECT_EQ(number(*values.find("feed.queue_depth@shadow@two").value), 3.0);
   EXPECT_EQ(values.find("feed.pump_temp").info->unit, Unit::celsius);
   EXPECT_EQ(*values.find("feed.upscaler").value, Value(std::string("quality \"x\"")));
   EXPECT_EQ(feed.value("feed.refused"), 0);
@@ -357,13 +371,13 @@ TEST(Settings, EveryMistakeIsToldWithItsPlaceAndWhatIsRight) {
     const char* words;
   } cases[] = {
       {"pase = \"1 s\"", 1, "the settings has no key 'pase'; did you mean 'pace'"},
-      {"pace = \"50 ms\"", 1, "'pace' is a time from 100 ms to 60 s in quotes"},
-      {"pace = 500", 1, "'pace' is a time"},
+      {"pace = \"50 ms\"", 1, "'pace' must be a time from 100 ms to 60 s in quotes"},
+      {"pace = 500", 1, "'pace' must be a time"},
       {"paces = { hwmon = \"1 h\" }", 1, "the pace of 'hwmon' is a time"},
       {"facts = 3", 1, "'facts' is a table"},
       {"[facts]\ncpu.name = \"x\"", 2, "the fact 'cpu' is a string, not a table; quote its id"},
       {"[[computed]]\nformula = \"1\"", 1, "a reading without 'id'"},
-      {"[[computed]]\nid = \"Own Reading\"\nformula = \"1\"", 2, "'Own Reading' is no id"},
+      {"[[computed]]\nid = \"Own Reading\"\nformula = \"1\"", 2, "'Own Reading' isn't an id"},
       {"[[computed]]\nid = \"own.a\"", 1, "either 'formula' or 'of'"},
       {"gpu_time = \"sometimes\"", 1, "it is one of 'auto', 'on', 'off'"},
       {"[[computed]]\nid = \"own.a\"\nformula = \"v0*1000+own.b\"", 3, "'v0' is neither a reading nor a function"},
@@ -371,16 +385,17 @@ TEST(Settings, EveryMistakeIsToldWithItsPlaceAndWhatIsRight) {
       {"[[computed]]\nid = \"own.a\"\nformula = \"1\"\n[[command]]\nid = \"own.a\"\nrun = [\"a\"]", 5,
        "two readings 'own.a'"},
       {"[[computed]]\nid = \"own.a\"\nformula = \"gpu.load *\"", 3, "cannot read the formula 'gpu.load *'"},
-      {"[[computed]]\nid = \"own.a\"\nof = \"gpu.load\"\ntake = \"men\"", 4, "'men' is no take; did you mean 'mean'"},
-      {"[keys]\nshow = \"F9\"\nface = \"f9\"", 3, "'f9' is the key of both 'show' and 'face'"},
-      {"[keys]\nrecord = \"alt+ctrl+c\"", 2, "'Ctrl+Alt+C' is the key of both 'clear' and 'record'"},
-      {"[keys]\nshow = \"Hyper+F9\"", 2, "'Hyper+F9' is no key; write it like"},
+      {"[[computed]]\nid = \"own.a\"\nof = \"gpu.load\"\ntake = \"men\"", 4,
+       "'take' can't be 'men'; did you mean 'mean'"},
+      {"[keys]\nshow = \"F9\"\nface = \"f9\"", 3, "'show' and 'face' have the same key 'f9'"},
+      {"[keys]\nrecord = \"alt+ctrl+c\"", 2, "'clear' and 'record' have the same key 'Ctrl+Alt+C'"},
+      {"[keys]\nshow = \"Hyper+F9\"", 2, "'Hyper+F9' isn't a key; write it like"},
       {"[[game]]\nprogram = \"a\"", 1, "a game has 'program', a pattern like"},
-      {"[[computed]]\nid = \"own.a\"\nformula = \"1\"\nunit = \"MHzz\"", 4, "'MHzz' is no unit; did you mean 'MHz'"},
+      {"[[computed]]\nid = \"own.a\"\nformula = \"1\"\nunit = \"MHzz\"", 4, "'MHzz' isn't a unit; did you mean 'MHz'"},
       {"[[command]]\nid = \"own.a\"", 1, "either 'run', without a shell, or 'shell'"},
       {"[[command]]\nid = \"own.a\"\nrun = \"ls\"", 3, "'run' is an array of strings"},
       {"[[command]]\nid = \"own.a\"\nrun = [\"ls\"]\nshell = \"ls\"", 1, "either 'run'"},
-      {"[feed]\nage = \"never\"", 2, "'age' is a time"},
+      {"[feed]\nage = \"never\"", 2, "'age' must be a time"},
       {"pace = ", 1, ""}};
   for (const auto& c : cases) {
     const SettingsReading reading = read_settings(c.text);

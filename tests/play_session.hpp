@@ -12,7 +12,8 @@
 #include <thread>
 
 #include "folder.hpp"
-#include "idlemeter/draw.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/png.hpp"
 
 namespace idlemeter::testing {
 

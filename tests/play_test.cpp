@@ -1,7 +1,11 @@
 // Real programs on a real display, with the meter beside them. Run within xvfb-run.
 #include <sstream>
 
-#include "idlemeter/store.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/store.hpp"
 #include "play_session.hpp"
 
 namespace idlemeter {
@@ -253,7 +257,7 @@ TEST(Play, TwoMetersGoOnWhereOneFeedIsTaken) {
   const Outcome second = session.play(std::string(kStill) + " --pause 5 --frames 200", "--settings settings.toml");
   EXPECT_NE(second.text.find(": 200 frames"), std::string::npos) << second.text;
   EXPECT_NE(
-      testing::text_of(session.folder / ".local/state/idlemeter/meter.log").find("another meter listens here already"),
+      testing::text_of(session.folder / ".local/state/idlemeter/meter.log").find("another meter already listens here"),
       std::string::npos);
   session.wait_for(has_frames);
 }
@@ -302,7 +306,7 @@ TEST(Play, SaysWhyNothingWasSeenOrStarted) {
       {"./small", "", "", 126},
       {"./plain.txt", "", "Permission denied; make it executable with 'chmod +x'", 126},
       {"no-such-game", "", "No such file or directory; name a program that is there", 127},
-      {"true", "--record", "not recorded: the game was over before the recording could begin", 1},
+      {"true", "--record", "not recorded: the game ended before the recording could start", 1},
       {"true", "--for nan", "'nan' isn't a number of seconds", 2},
   };
   for (const auto& c : cases) {

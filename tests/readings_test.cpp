@@ -1,8 +1,14 @@
 // Units, values, snapshots, words that are nearly right.
 #include <gtest/gtest.h>
 
-#include "idlemeter/frame_readings.hpp"
-#include "idlemeter/reading.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/frames/frame_statistic.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/readings/frame_readings.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/units.hpp"
 
 namespace idlemeter {
 namespace {

@@ -2,8 +2,16 @@
 #include <gtest/gtest.h>
 
 #include "folder.hpp"
-#include "idlemeter/error.hpp"
-#include "session.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/recorder.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/store.hpp"
+#include "simulation.hpp"
 
 namespace idlemeter::rig {
 namespace {
@@ -54,7 +62,7 @@ TEST(TidepoolRally, StuttersAndHoldsARateLimit) {
 
 TEST(Session, HeatBuildsUpAndThrottlesTheClock) {
   const testing::Folder folder;
-  Session session(folder / "machine", {.preset = "Ultra"});
+  Simulation session(folder / "machine", {.preset = "Ultra"});
   session.play(2);
   const Snapshot cold = session.values();
   session.play(120);
@@ -154,7 +162,7 @@ TEST(Machines, HaveARowForEverythingThatTheyMeasure) {
        {"gpu.load", "gpu.name", "cpu.temp", "ram.type", "battery.charge"}}};
   for (const Rows& machine : machines) {
     const testing::Folder folder;
-    Session session(folder / "machine", {}, spec_of(machine.kind), MANAGEMENT_LIBRARY);
+    Simulation session(folder / "machine", {}, spec_of(machine.kind), MANAGEMENT_LIBRARY);
     session.play(20);
     for (const char* id : machine.there) {
       const auto entry = session.values().find(id);
@@ -177,7 +185,7 @@ TEST(Machines, AreFoundByKindOrNameAndElseTheOthersAreNamed) {
 TEST(Session, ARecordedRunHoldsWhatTheGameDid) {
   const testing::Folder folder;
   Store store(folder / "runs.db");
-  Session session(folder / "machine", {});
+  Simulation session(folder / "machine", {});
   session.play(5);
   Recorder recorder(store, session.details());
   session.play(20, &recorder);

@@ -6,12 +6,22 @@
 #include <random>
 
 #include "folder.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/frame_readings.hpp"
-#include "idlemeter/recorder.hpp"
-#include "idlemeter/settings.hpp"
-#include "idlemeter/starters.hpp"
-#include "idlemeter/store.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/face/starters.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/frame_readings.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/recorder.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/store.hpp"
+#include "idlemeter/settings/settings.hpp"
 #include "sources/open_metrics.hpp"
 
 namespace idlemeter {

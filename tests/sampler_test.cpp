@@ -1,10 +1,16 @@
-#include "idlemeter/sampler.hpp"
+#include "idlemeter/readings/sampler.hpp"
 
 #include <gtest/gtest.h>
 
 #include <atomic>
 #include <future>
 #include <stdexcept>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/polling.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/source.hpp"
 
 namespace idlemeter {
 namespace {
@@ -135,7 +141,7 @@ TEST(Sampler, AStuckSourceDelaysNobodyAndIsShownMissing) {
       (void)sampler.wait(1'000, 10ms);
       values = sampler.snapshot();
     } while (values.entries().size() < 2 ||
-             reason(values, "stuck.temp").find("the stuck source has not answered for") == std::string::npos);
+             reason(values, "stuck.temp").find("the stuck source hasn't answered for") == std::string::npos);
     EXPECT_EQ(number(*values.find("lively.temp").value), 20.0);
   }  // ends although the source is still stuck
   release->set_value();

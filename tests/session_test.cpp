@@ -15,17 +15,24 @@
 #include <nlohmann/json.hpp>
 #include <thread>
 
+#include "base/local_socket.hpp"
+#include "base/private_socket.hpp"
 #include "folder.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/limits.hpp"
-#include "idlemeter/meter.hpp"
-#include "idlemeter/store.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/meter/meter.hpp"
+#include "idlemeter/meter/process.hpp"
+#include "idlemeter/meter/running_meters.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/store.hpp"
+#include "idlemeter/sources/feed.hpp"
 #include "link/probe_end.hpp"
-#include "meter/process.hpp"
-#include "sources/private_socket.hpp"
 
 namespace idlemeter {
 namespace {
+
+using namespace base;
 
 using nlohmann::json;
 
@@ -88,7 +95,7 @@ class Session : public ::testing::Test {
     json state;
     for (int i = 0; i < 6'000; ++i) {
       link::FrameEntry frame;
-      frame.present = link::now();
+      frame.present = monotonic_now();
       frame.drawable = 1;
       frame.width = width;
       frame.height = 360;
@@ -176,8 +183,8 @@ TEST_F(Session, RecordsFramesValuesAndMarks) {
   EXPECT_EQ(tell(R"({"do": "record", "what": "start"})")["run"], 1);
   EXPECT_EQ(play_until(probe, [](const json&) { return true; })["recording"]["run"], 1);
   EXPECT_EQ(tell(R"({"do": "mark"})")["marks"], 1);
-  const auto later = link::now() + kSecond;
-  play_until(probe, [&](const json&) { return link::now() > later; });
+  const auto later = monotonic_now() + kSecond;
+  play_until(probe, [&](const json&) { return monotonic_now() > later; });
   EXPECT_EQ(tell(R"({"do": "record"})")["run"], 1) << "toggled off";
   EXPECT_EQ(tell(R"({"do": "record", "for": 0.2})")["run"], 2);
   play_until(probe, [](const json& s) { return !s.contains("recording"); });
@@ -200,8 +207,8 @@ TEST_F(Session, ARecordingIsKeptWhenTheMeterEnds) {
   link::ProbeEnd probe;
   play_until(probe, has_frames);
   EXPECT_EQ(tell(R"({"do": "record", "what": "start"})")["run"], 1);
-  const auto later = link::now() + kSecond / 2;
-  play_until(probe, [&](const json&) { return link::now() > later; });
+  const auto later = monotonic_now() + kSecond / 2;
+  play_until(probe, [&](const json&) { return monotonic_now() > later; });
   stop();
   meter_.reset();
   const Store store(folder_ / "runs.db", Store::Mode::existing);
@@ -218,7 +225,7 @@ TEST_F(Session, AnswersNonsenseWithWhatIsWrong) {
       {"[]", "not a command"},
       {"{}", "not a command"},
       {R"({"do": 5})", "not a command"},
-      {R"({"do": "dance"})", "unknown command 'dance'; 'idlemeter tell --help'"},
+      {R"({"do": "dance"})", "unknown command 'dance'; try 'idlemeter tell --help'"},
       {R"({"do": "mark"})", "nothing is being recorded"},
       {R"({"do": "face", "name": "none"})", "no such face"},
       {R"({"do": "face", "name": 5})", "type must be string"},
@@ -237,11 +244,11 @@ TEST_F(Session, AnswersNonsenseWithWhatIsWrong) {
 
 /// Sends all at once; what comes back until the other end closes, or so many lines have come.
 std::string exchange(const std::filesystem::path& socket, const std::string& text, int lines) {
-  const int client = link::connect_to(socket.c_str());
+  const int client = connect_to(socket.c_str());
   (void)!::send(client, text.data(), text.size(), MSG_NOSIGNAL | MSG_DONTWAIT);
   std::string answer;
-  for (const auto end = link::now() + 5 * kSecond;
-       link::now() < end && std::count(answer.begin(), answer.end(), '\n') < lines;) {
+  for (const auto end = monotonic_now() + 5 * kSecond;
+       monotonic_now() < end && std::count(answer.begin(), answer.end(), '\n') < lines;) {
     char buffer[512];
     const ssize_t got = ::recv(client, buffer, sizeof buffer, MSG_DONTWAIT);
     if (got == 0 || (got < 0 && errno == ECONNRESET)) break;
@@ -252,15 +259,35 @@ std::string exchange(const std::filesystem::path& socket, const std::string& tex
   return answer;
 }
 
+TEST_F(Session, AnotherPictureSizeLeavesTheFeedAlone) {
+  stop();
+  meter_.reset();
+  eventfd_t stopped = 0;
+  ASSERT_EQ(::eventfd_read(stop_, &stopped), 0);
+  options_.settings.feed = FeedOptions{.socket = folder_ / "feed/feed.sock"};
+  start(options_);
+  const int client = connect_to((folder_ / "feed/feed.sock").c_str());
+  ASSERT_GE(client, 0);
+  link::ProbeEnd probe;
+  play_until(probe, has_frames);
+  play_until(
+      probe, [](const json& s) { return s["games"][0]["picture"] == "1280x360"; }, 1280);
+  ASSERT_EQ(::send(client, "depth 3\n", 8, MSG_NOSIGNAL), 8);
+  char byte = 0;
+  EXPECT_EQ(::recv(client, &byte, 1, MSG_DONTWAIT), -1) << "still connected";
+  EXPECT_EQ(errno, EAGAIN);
+  ::close(client);
+}
+
 TEST_F(Session, TakesCommandsInPiecesAndInCrowds) {
   const std::string two = exchange(control(), "{\"do\": \"hide\"}\n{\"do\": \"show\"}\n", 2);
   EXPECT_EQ(std::count(two.begin(), two.end(), '\n'), 2) << two;
   EXPECT_EQ(exchange(control(), std::string(1 << 20, 'x'), 1), "") << "a line without an end is cut off";
   std::vector<int> crowd;
-  for (int i = 0; i < 200; ++i) crowd.push_back(link::connect_to(control().c_str()));
+  for (int i = 0; i < 200; ++i) crowd.push_back(connect_to(control().c_str()));
   for (int client : crowd) ::close(client);
   for (int i = 0; i < 50; ++i) {  // gone before it is answered
-    const int client = link::connect_to(control().c_str());
+    const int client = connect_to(control().c_str());
     (void)!::send(client, "{\"do\": \"state\"}\n", 16, MSG_NOSIGNAL);
     ::close(client);
   }
@@ -274,9 +301,9 @@ TEST_F(Session, TakesCommandsInPiecesAndInCrowds) {
 
 TEST_F(Session, SilentPeersAndClientsKeepNobodyOut) {
   std::vector<int> silent;
-  for (int i = 0; i < 100; ++i) silent.push_back(link::connect_to(meter_->link_socket().c_str()));
+  for (int i = 0; i < 100; ++i) silent.push_back(connect_to(meter_->link_socket().c_str()));
   for (int i = 0; i < 40; ++i) {
-    silent.push_back(link::connect_to(control().c_str()));
+    silent.push_back(connect_to(control().c_str()));
     ::usleep(1'000);
   }
   EXPECT_EQ(tell(R"({"do": "state"})")["games"], json::array()) << "who says nothing is no game";
@@ -289,7 +316,7 @@ TEST_F(Session, SilentPeersAndClientsKeepNobodyOut) {
 /// A peer that greets as a probe does, and then writes what it likes.
 class Liar {
  public:
-  explicit Liar(const std::filesystem::path& socket) : socket_(link::connect_to(socket.c_str())) {
+  explicit Liar(const std::filesystem::path& socket) : socket_(connect_to(socket.c_str())) {
     int fd = -1;
     memory_ = link::make_region("ring", sizeof(link::Ring), fd);
     new (memory_.data) link::Ring;
@@ -339,7 +366,7 @@ TEST_F(Session, ImpossibleTimesAreCounted) {
   constexpr std::int64_t kMost = std::numeric_limits<std::int64_t>::max(),
                          kLeast = std::numeric_limits<std::int64_t>::min();
   Liar liar(meter_->link_socket());
-  const std::int64_t start = link::now();
+  const std::int64_t start = monotonic_now();
   for (std::int64_t at :
        {kMost, kLeast, std::int64_t{0}, start + 3600 * kSecond, start, start + 1'000'000, start - 9 * kSecond})
     liar.present(at, 5'000'000);
@@ -358,7 +385,7 @@ TEST_F(Session, ARunHoldsEveryIntervalFromTheFirstPresentToTheLast) {
     link::ProbeEnd probe;
     for (; presents < 60; ++presents) {
       link::FrameEntry frame;
-      frame.present = link::now();
+      frame.present = monotonic_now();
       frame.width = frame.height = 360;
       probe.add(frame, link::Api::vulkan, 1, 3);
       ::usleep(500);
@@ -398,9 +425,9 @@ TEST_F(Session, ALockedStoreDelaysNeitherTheOverlayNorAFrame) {
   play_until(probe, has_frames);
   const json started = tell(R"({"do": "record", "what": "start"})");
   EXPECT_EQ(started["ok"], true) << "it has begun, though it has no number yet";
-  const std::int64_t later = link::now() + 2 * kSecond;
+  const std::int64_t later = monotonic_now() + 2 * kSecond;
   const json state =
-      play_until(probe, [&](const json&) { return link::now() > later && probe.picture().pixels != nullptr; });
+      play_until(probe, [&](const json&) { return monotonic_now() > later && probe.picture().pixels != nullptr; });
   EXPECT_EQ(state["recording"]["state"], "opening") << state;
   sqlite3_close(other);
   play_until(probe, [](const json& s) { return s["recording"].contains("run"); });
@@ -418,10 +445,10 @@ TEST_F(Session, GivesItsGamesToAnotherMeterIfAsked) {
   const std::string socket = meter_->link_socket().filename();
   EXPECT_EQ(tell(R"({"do": "hand over"})")["ok"], true);
   EXPECT_EQ(tell(R"({"do": "state"})")["games"], json::array());
-  const int listening = sources::listen_privately(folder_ / ("session/" + socket));
+  const int listening = listen_privately(folder_ / ("session/" + socket));
   for (int i = 0; i < 5'000; ++i) {
     link::FrameEntry frame;
-    frame.present = link::now();
+    frame.present = monotonic_now();
     probe.add(frame, link::Api::vulkan, 1, 3);
     ::usleep(1'000);
     if (const int peer = ::accept4(listening, nullptr, nullptr, SOCK_CLOEXEC | SOCK_NONBLOCK); peer >= 0) {
@@ -453,22 +480,22 @@ TEST(Process, IsKnownByItsNumber) {
   }
   char byte = 0;
   ASSERT_EQ(::read(ready[0], &byte, 1), 1);
-  EXPECT_TRUE(meter::is_running(child));
-  EXPECT_EQ(meter::name_of_process(child), "sh");
-  EXPECT_EQ(meter::executable_of(child), std::filesystem::canonical("/bin/sh"));
-  EXPECT_EQ(meter::variable_of(child, "IDLEMETER_TEST_MARK"), "seaweed");
-  EXPECT_EQ(meter::variable_of(child, "IDLEMETER_TEST"), "") << "the whole name";
-  EXPECT_TRUE(meter::is_anywhere("IDLEMETER_TEST_MARK", "seaweed"));
-  EXPECT_FALSE(meter::is_anywhere("IDLEMETER_TEST_MARK", "kelp"));
-  EXPECT_TRUE(meter::descends_from(child, ::getpid()));
-  EXPECT_TRUE(meter::descends_from(child, child));
-  EXPECT_FALSE(meter::descends_from(::getpid(), child));
+  EXPECT_TRUE(is_running(child));
+  EXPECT_EQ(name_of_process(child), "sh");
+  EXPECT_EQ(executable_of(child), std::filesystem::canonical("/bin/sh"));
+  EXPECT_EQ(variable_of(child, "IDLEMETER_TEST_MARK"), "seaweed");
+  EXPECT_EQ(variable_of(child, "IDLEMETER_TEST"), "") << "the whole name";
+  EXPECT_TRUE(is_anywhere("IDLEMETER_TEST_MARK", "seaweed"));
+  EXPECT_FALSE(is_anywhere("IDLEMETER_TEST_MARK", "kelp"));
+  EXPECT_TRUE(descends_from(child, ::getpid()));
+  EXPECT_TRUE(descends_from(child, child));
+  EXPECT_FALSE(descends_from(::getpid(), child));
   ::kill(-child, SIGKILL);
   ::waitpid(child, nullptr, 0);
-  EXPECT_FALSE(meter::is_running(child));
-  EXPECT_EQ(meter::name_of_process(child), "process " + std::to_string(child));
-  EXPECT_EQ(meter::executable_of(child), "");
-  EXPECT_EQ(meter::variable_of(child, "PATH"), "");
+  EXPECT_FALSE(is_running(child));
+  EXPECT_EQ(name_of_process(child), "process " + std::to_string(child));
+  EXPECT_EQ(executable_of(child), "");
+  EXPECT_EQ(variable_of(child, "PATH"), "");
   ::close(ready[0]);
   ::close(ready[1]);
 }

@@ -8,7 +8,8 @@
 #include <string>
 #include <vector>
 
-#include "idlemeter/frame_summary.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
 
 namespace idlemeter::testing {
 

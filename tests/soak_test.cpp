@@ -8,15 +8,29 @@
 #include <iterator>
 #include <list>
 
-#include "idlemeter/own_readings.hpp"
-#include "idlemeter/starters.hpp"
+#include "base/local_socket.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/draw/write_starter.hpp"
+#include "idlemeter/face/starters.hpp"
+#include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/live_readings.hpp"
+#include "idlemeter/readings/polling.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/runs/background_recorder.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/sources/feed.hpp"
+#include "idlemeter/sources/machine.hpp"
 #include "link/handover.hpp"
 #include "machine_tree.hpp"
 #include "meter/game.hpp"
-#include "runs/background_recorder.hpp"
 
 namespace idlemeter {
 namespace {
+
+using namespace base;
 
 using meter::Attachment;
 using meter::Game;
@@ -74,16 +88,17 @@ class Evening {
     games_.emplace_back(std::make_unique<Steady>(now_), WatchedFace(faces_[0]), computed());
     const auto recorder = std::make_unique<BackgroundRecorder>(
         folder_ / "runs.db", RunDetails{.game = "Tidepool Rally"}, [this] { return now_; });
-    (void)games_.back().begin_recording(now_);
+    games_.back().begin_recording(*recorder, now_, 0);
     for (int second = 0; second < 60; ++second) {
       if (second % 7 == 0) plug(number * 60 + second);
       if (second % 10 == 0)
         games_.back().set_face(WatchedFace(faces_[static_cast<std::size_t>(second / 10) % faces_.size()]));
       if (second == 30) games_.emplace_back(std::make_unique<Steady>(now_), WatchedFace(faces_[1]), computed());
       hand_in(second);
-      half_second(*recorder);
-      half_second(*recorder);
+      half_second();
+      half_second();
     }
+    games_.front().live().end_recording(now_);
     recorder->finish();
     EXPECT_TRUE(recorder->wait(std::chrono::minutes(1)));
     games_.clear();
@@ -94,16 +109,14 @@ class Evening {
     return {{.info = {.id = "own.calm"}, .of = "frame.time", .over = std::chrono::seconds(5)}};
   }
 
-  void half_second(BackgroundRecorder& recorder) {
+  void half_second() {
     now_ += kSecond / 2;
     const Snapshot values = polling_->sample(now_);
     for (Game& game : games_) {
-      const auto frames = game.drain(now_);
-      if (&game == &games_.front()) recorder.add(frames);
-      game.update(values, now_, true);
+      (void)game.drain(now_);
+      game.update(values, now_, LiveReadings::Past::keep);
       game.redraw(painter_);
     }
-    recorder.add(now_, games_.front().values());
   }
 
   /// Devices that come and go, each time with a name and in a place of their own.
@@ -125,8 +138,7 @@ class Evening {
   void hand_in(int second) {
     for (const std::string& text : {"depth{stage=\"" + std::to_string(second % 5) + "\"} 1\n", std::string("dep")}) {
       int client = -1;
-      while ((client = link::connect_to((folder_ / "sockets/feed").c_str())) < 0)
-        ::usleep(500);                                                // others are at the door
+      while ((client = connect_to((folder_ / "sockets/feed").c_str())) < 0) ::usleep(500);  // others are at the door
       (void)!::send(client, text.data(), text.size(), MSG_NOSIGNAL);  // or it is turned away: there are too many
       ::close(client);
     }

@@ -1,4 +1,4 @@
-#include "idlemeter/store.hpp"
+#include "idlemeter/runs/store.hpp"
 
 #include <gtest/gtest.h>
 #include <signal.h>
@@ -14,12 +14,19 @@
 #include <thread>
 
 #include "folder.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/limits.hpp"
-#include "idlemeter/recorder.hpp"
-#include "idlemeter/run_moment.hpp"
-#include "idlemeter/series_summary.hpp"
-#include "runs/background_recorder.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "idlemeter/runs/background_recorder.hpp"
+#include "idlemeter/runs/recorder.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/run_moment.hpp"
+#include "idlemeter/runs/series_summary.hpp"
 
 namespace idlemeter {
 namespace {
@@ -171,21 +178,29 @@ TEST(Store, RefusesWhatIsNoStoreAndLeavesItAlone) {
   const struct {
     std::string file;
     Store::Mode mode;
+    Error::Code code;
     const char* words;
   } cases[] = {
-      {text.string(), Store::Mode::existing, "not an Idle Meter store"},
-      {text.string(), Store::Mode::create, "not an Idle Meter store"},
-      {(folder / "nowhere.db").string(), Store::Mode::existing, "there is no store here"},
-      {folder.path().string(), Store::Mode::create, "is a folder, not a store"},
-      {folder.file("empty.db", "").string(), Store::Mode::existing, "an empty file, not an Idle Meter store"},
-      {"/dev/zero", Store::Mode::existing, "is not a regular file"},
-      {"/proc/idlemeter/runs.db", Store::Mode::create, "cannot make the folder"},
-      {(folder / "cut.db").string(), Store::Mode::existing, "the store is damaged"},
+      {text.string(), Store::Mode::existing, Error::Code::unreadable, "not an Idle Meter store"},
+      {text.string(), Store::Mode::create, Error::Code::unreadable, "not an Idle Meter store"},
+      {(folder / "nowhere.db").string(), Store::Mode::existing, Error::Code::not_found, "there is no store here"},
+      {folder.path().string(), Store::Mode::create, Error::Code::unreadable, "is a folder, not a store"},
+      {folder.file("empty.db", "").string(), Store::Mode::existing, Error::Code::unreadable,
+       "an empty file, not an Idle"},
+      {"/dev/zero", Store::Mode::existing, Error::Code::unreadable, "is not a regular file"},
+      {"/proc/idlemeter/runs.db", Store::Mode::create, Error::Code::unwritable, "cannot make the folder"},
+      {(folder / "cut.db").string(), Store::Mode::existing, Error::Code::damaged, "the store is damaged"},
   };
   for (const auto& c : cases) {
-    const std::string message = message_of([&] { (void)Store(c.file, c.mode).runs(); });
-    EXPECT_NE(message.find(c.words), std::string::npos) << c.file << ": " << message;
-    EXPECT_EQ(message.find(c.file.substr(0, 6)), 0u) << message;  // where
+    try {
+      (void)Store(c.file, c.mode).runs();
+      ADD_FAILURE() << c.file;
+    } catch (const Error& error) {
+      const std::string message = error.what();
+      EXPECT_EQ(error.code(), c.code) << message;
+      EXPECT_NE(message.find(c.words), std::string::npos) << c.file << ": " << message;
+      EXPECT_EQ(message.find(c.file.substr(0, 6)), 0u) << message;  // where
+    }
   }
   EXPECT_EQ(testing::text_of(text), garbage);
   EXPECT_FALSE(std::filesystem::exists(folder / "nowhere.db"));

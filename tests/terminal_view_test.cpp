@@ -1,6 +1,10 @@
 // Faces in a terminal.
-#include "idlemeter/terminal_view.hpp"
+#include "idlemeter/face/terminal_view.hpp"
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/readings/history.hpp"
 #include "laid_out.hpp"
 
 namespace idlemeter {

@@ -160,15 +160,15 @@ struct Frame {
   VkCommandBuffer begin, end;
 };
 
-Frame play(GpuClock& clock) {
+Frame play(VulkanGpuClock& clock) {
   const VkCommandBuffer begin = clock.begin(kQueue);
   EXPECT_EQ(clock.begin(kQueue), VK_NULL_HANDLE) << "only the first commands of a frame begin it";
   return {begin, clock.end()};
 }
 
-TEST(GpuClock, TellsOfEachFrameInItsOrderOnceTheDriverDoes) {
+TEST(VulkanGpuClock, TellsOfEachFrameInItsOrderOnceTheDriverDoes) {
   const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT);
-  GpuClock clock(device, 0);
+  VulkanGpuClock clock(device, 0);
   Driver& driver = Driver::now();
   EXPECT_EQ(clock.take(), -1);
   for (int i = 0; i < 4; ++i) {
@@ -187,9 +187,9 @@ TEST(GpuClock, TellsOfEachFrameInItsOrderOnceTheDriverDoes) {
   EXPECT_TRUE(driver.alive.empty());
 }
 
-TEST(GpuClock, NeverTakesAnOldTimeForANewOneAndNeverWaits) {
+TEST(VulkanGpuClock, NeverTakesAnOldTimeForANewOneAndNeverWaits) {
   const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT);
-  GpuClock clock(device, 0);
+  VulkanGpuClock clock(device, 0);
   Driver& driver = Driver::now();
   for (std::uint32_t i = 0; i < 32; ++i) {
     EXPECT_NE(play(clock).begin, VK_NULL_HANDLE);
@@ -208,16 +208,16 @@ TEST(GpuClock, NeverTakesAnOldTimeForANewOneAndNeverWaits) {
   clock.destroy();
 }
 
-TEST(GpuClock, CountsTheBitsThatCount) {
+TEST(VulkanGpuClock, CountsTheBitsThatCount) {
   const Device device = made_up_device(VK_QUEUE_COMPUTE_BIT, VK_PHYSICAL_DEVICE_TYPE_INTEGRATED_GPU, 36);
-  GpuClock clock(device, 0);
+  VulkanGpuClock clock(device, 0);
   (void)play(clock);
   Driver::now().timestamps = {{0, (std::uint64_t{1} << 36) - 10}, {1, 5}};
   EXPECT_EQ(clock.take(), 30) << "the counter went round";
   clock.destroy();
 }
 
-TEST(GpuClock, IsMissingWhereItCannotBe) {
+TEST(VulkanGpuClock, IsMissingWhereItCannotBe) {
   const struct {
     const char* why;
     VkQueueFlags does;
@@ -227,7 +227,7 @@ TEST(GpuClock, IsMissingWhereItCannotBe) {
                {"an unknown family", VK_QUEUE_GRAPHICS_BIT, 64, 4}};
   for (const auto& c : cases) {
     const Device device = made_up_device(c.does, VK_PHYSICAL_DEVICE_TYPE_DISCRETE_GPU, c.bits);
-    GpuClock clock(device, c.family);
+    VulkanGpuClock clock(device, c.family);
     EXPECT_EQ(play(clock).begin, VK_NULL_HANDLE) << c.why;
     EXPECT_EQ(clock.take(), -1) << c.why;
     clock.destroy();
@@ -235,13 +235,13 @@ TEST(GpuClock, IsMissingWhereItCannotBe) {
   }
 }
 
-TEST(GpuClock, BearsADriverThatSaysNoAtAnyCall) {
+TEST(VulkanGpuClock, BearsADriverThatSaysNoAtAnyCall) {
   int calls = 1;
   for (int fails_at = -1; fails_at < calls; ++fails_at) {
     const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT);
     Driver& driver = Driver::now();
     driver.fails_at = fails_at;
-    GpuClock clock(device, 0);
+    VulkanGpuClock clock(device, 0);
     const Frame first = play(clock), second = play(clock);
     EXPECT_EQ(first.begin == VK_NULL_HANDLE, fails_at >= 0) << fails_at;
     EXPECT_EQ(second.end == VK_NULL_HANDLE, fails_at >= 0) << fails_at << ": nor later";
@@ -255,7 +255,7 @@ TEST(GpuClock, BearsADriverThatSaysNoAtAnyCall) {
 int timed_frames(const char* choice, VkPhysicalDeviceType type) {
   ::setenv(link::kGpuTimeVariable, choice, 1);
   const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT, type);
-  GpuClock clock(device, 0);
+  VulkanGpuClock clock(device, 0);
   ::unsetenv(link::kGpuTimeVariable);
   int timed = 0;
   for (int i = 0; i < 1'000; ++i) timed += play(clock).begin == VK_NULL_HANDLE ? 0 : 1;
@@ -263,7 +263,7 @@ int timed_frames(const char* choice, VkPhysicalDeviceType type) {
   return timed;
 }
 
-TEST(GpuClock, LeavesASoftwareRasteriserAloneUnlessAsked) {
+TEST(VulkanGpuClock, LeavesASoftwareRasteriserAloneUnlessAsked) {
   constexpr auto kSoftware = VK_PHYSICAL_DEVICE_TYPE_CPU, kCard = VK_PHYSICAL_DEVICE_TYPE_DISCRETE_GPU;
   EXPECT_EQ(timed_frames("auto", kSoftware), 0);
   EXPECT_EQ(timed_frames("off", kSoftware), 0);

@@ -2,6 +2,7 @@
 
 #include <stdio.h>
 
+#include "idlemeter/base/time.hpp"
 #include "link/gpu_time.hpp"
 
 namespace idlemeter::probe {
@@ -355,7 +356,7 @@ void Blend::draw(const Gl& gl, const link::ProbeEnd& end, const link::Shown& sho
   gl.DrawArrays(GL_TRIANGLE_STRIP, 0, 4);
 }
 
-void GpuClock::begin(const Gl& gl) {
+void GlGpuClock::begin(const Gl& gl) {
   if (failed_ || gl.QueryCounter == nullptr || gl.GenQueries == nullptr || gl.GetQueryObjectui64v == nullptr) return;
   if (!made_) {
     GLint bits = 0;
@@ -365,7 +366,7 @@ void GpuClock::begin(const Gl& gl) {
     gl.GenQueries(2 * kPairs, queries_);
     made_ = true;
   }
-  const std::int64_t now = gl.slow_clock ? link::now() : 0;
+  const std::int64_t now = gl.slow_clock ? monotonic_now() : 0;
   if (now < slow_due_) return;
   if (gl.slow_clock) slow_due_ = now + link::kSlowClockEvery;
   if (ended_ - read_ == kPairs - 1) ++read_;  // never in practice: the driver is dozens of frames late
@@ -374,7 +375,7 @@ void GpuClock::begin(const Gl& gl) {
   begun_ = true;
 }
 
-std::int64_t GpuClock::end(const Gl& gl) {
+std::int64_t GlGpuClock::end(const Gl& gl) {
   if (!begun_) return -1;
   begun_ = false;
   gl.QueryCounter(queries_[2 * (ended_ % kPairs) + 1], GL_TIMESTAMP);

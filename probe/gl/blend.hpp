@@ -29,7 +29,7 @@ class Blend {
 
 /// How long the GPU works on frames, by pairs of timestamps read some frames late. On a software rasteriser, which has
 /// to flush for each timestamp, only if that is asked for (link::times_gpu), and then ten times a second.
-class GpuClock {
+class GlGpuClock {
  public:
   /// Ends the frame that began with the last call of begin(); nanoseconds of an earlier frame, or -1.
   std::int64_t end(const Gl& gl);

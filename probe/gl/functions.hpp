@@ -90,7 +90,7 @@ struct Gl {
   [[nodiscard]] std::uint32_t major() const { return static_cast<std::uint32_t>(version / 10); }
   [[nodiscard]] std::uint32_t minor() const { return static_cast<std::uint32_t>(version % 10); }
 
-  /// Finds the calls of the context that is current; false where it has not what drawing takes.
+  /// Finds the calls of the context that is current; false if it has not what drawing takes.
   bool load(Find find);
 };
 

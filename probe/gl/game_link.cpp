@@ -1,6 +1,7 @@
-#include "idlemeter/game_link.hpp"
+#include "idlemeter/game/game_link.hpp"
 
 #include "gl/blend.hpp"
+#include "idlemeter/base/time.hpp"
 #include "link/probe_end.hpp"
 
 namespace idlemeter {
@@ -10,7 +11,7 @@ struct GameLink::State {
   bool loaded = false, usable = false;
   probe::Gl gl;
   probe::Blend blend;
-  probe::GpuClock clock;
+  probe::GlGpuClock clock;
   link::ProbeEnd end;
 };
 
@@ -24,7 +25,7 @@ void GameLink::before_swap(int width, int height) {
     s.usable = s.gl.load(s.find);
   }
   link::FrameEntry frame;
-  frame.present = link::now();
+  frame.present = monotonic_now();
   frame.gpu_work = s.usable ? s.clock.end(s.gl) : -1;
   frame.width = static_cast<std::uint32_t>(width);
   frame.height = static_cast<std::uint32_t>(height);

@@ -49,7 +49,7 @@ const Egl& egl() {
   return calls;
 }
 
-/// True where more than the game's own picture is presented.
+/// True if more than the game's own picture is presented.
 bool before_egl(EGLDisplay display, EGLSurface surface) {
   void* const context = egl().surface(EGL_DRAW) == surface ? egl().context() : nullptr;
   const Swap swap{context, reinterpret_cast<std::uintptr_t>(surface), &find_by_egl};

@@ -16,7 +16,7 @@ Probe& Probe::one() {
   return *probe;
 }
 
-/// nullptr where there is none that the probe can draw in.
+/// nullptr if there is none that the probe can draw in.
 Probe::Context* Probe::context_of(const Swap& swap) {
   if (swap.context == nullptr) return nullptr;
   const auto [context, is_new] = contexts_.try_emplace(swap.context);

@@ -6,11 +6,12 @@
 #include <mutex>
 
 #include "gl/blend.hpp"
+#include "idlemeter/base/time.hpp"
 #include "link/probe_end.hpp"
 
 namespace idlemeter::probe {
 
-/// The window and the context of a swap; no context where none is current on that window.
+/// The window and the context of a swap; no context if none is current on that window.
 struct Swap {
   void* context = nullptr;
   std::uintptr_t drawable = 0;
@@ -23,12 +24,12 @@ class Probe {
   /// Never destroyed: a game may present while the process ends.
   static Probe& one();
 
-  /// Before a swap; `measure(width, height)` tells the window's size in pixels, and is asked now and then. True where
+  /// Before a swap; `measure(width, height)` tells the window's size in pixels, and is asked now and then. True if
   /// what is presented is other than the game drew, or was so the last time.
   template <typename Measure>
   bool before_swap(const Swap& swap, Measure measure) {
     const std::lock_guard<std::mutex> lock(mutex_);
-    const std::int64_t now = link::now();
+    const std::int64_t now = monotonic_now();
     Context* context = context_of(swap);
     if (context != nullptr && (context->drawable != swap.drawable || now - context->measured > kMeasureEvery)) {
       context->drawable = swap.drawable;
@@ -51,7 +52,7 @@ class Probe {
     bool usable = false, covered = false;
     Gl gl;
     Blend blend;
-    GpuClock clock;
+    GlGpuClock clock;
     int width = 0, height = 0;
     std::int64_t measured = 0;
     std::uintptr_t drawable = 0;

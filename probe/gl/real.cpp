@@ -106,7 +106,7 @@ void* find_by_egl(const char* name) {
 
 }  // namespace idlemeter::probe
 
-/// For dlsym: ours where the name is taken and the library has a real one, else nullptr. RTLD_NEXT is never altered.
+/// For dlsym: ours if the name is taken and the library has a real one, else nullptr. RTLD_NEXT is never altered.
 extern "C" __attribute__((visibility("hidden"), used)) void* idlemeter_look_up(void* handle, const char* name) {
   using namespace idlemeter::probe;
   Hook* hook = handle == RTLD_NEXT || name == nullptr ? nullptr : hook_of(name);

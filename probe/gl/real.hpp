@@ -32,7 +32,7 @@ F real_as(Call call) {
 /// For a look-up of the game's by name: ours in place of a real one that is there and is taken, else what was found.
 Procedure ours_for(const char* name, Procedure found);
 
-/// A call of the game's library that isn't taken; nullptr where there is none.
+/// A call of the game's library that isn't taken; nullptr if there is none.
 void* find_by_glx(const char* name);
 void* find_by_egl(const char* name);
 

@@ -8,7 +8,7 @@ namespace idlemeter::probe {
 /// Everything it makes is gone after destroy().
 class BlendPass {
  public:
-  /// For images of a format, which are as presenting wants them before and after. False where it can't be made.
+  /// For images of a format, which are as presenting wants them before and after. False if it can't be made.
   bool make(const Device& device, VkFormat format);
   void destroy(const Device& device);
 

@@ -1,4 +1,4 @@
-// The overlay where a game presents from a queue without graphics.
+// The overlay of a game that presents from a queue without graphics.
 #pragma once
 
 #include "vulkan/overlay.hpp"

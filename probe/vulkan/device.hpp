@@ -31,16 +31,16 @@ T made(VkStructureType type) {
 
 inline VkImageSubresourceRange whole_image() { return {VK_IMAGE_ASPECT_COLOR_BIT, 0, 1, 0, 1}; }
 
-/// True where images of the format take colours as linear light.
+/// True if images of the format take colours as linear light.
 bool is_srgb(VkFormat format);
 
-/// A command buffer of the layer's own. VK_NULL_HANDLE where there is none to be had.
+/// A command buffer of the layer's own. VK_NULL_HANDLE if none can be had.
 VkCommandBuffer allocate_commands(const Device& device, VkCommandPool pool);
 
 bool allocate_memory(const Device& device, const VkMemoryRequirements& needs, VkMemoryPropertyFlags properties,
                      VkDeviceMemory& into);
 
-/// Empty where the driver doesn't tell.
+/// Empty if the driver doesn't tell.
 std::vector<VkImage> images_of(const Device& device, VkSwapchainKHR swapchain);
 
 /// Commands that are recorded and submitted anew for each frame. Can be destroyed whatever became of make().
@@ -57,7 +57,7 @@ struct OwnCommands {
 
   void begin(const Device& device) const;
 
-  /// Ends the commands and submits them, behind `before` where it is any; they begin that stage once the semaphores
+  /// Ends the commands and submits them, after `before` if that is any; they begin that stage once the semaphores
   /// are signalled.
   bool submit(const Device& device, VkQueue queue, VkCommandBuffer before, VkPipelineStageFlags stage,
               std::uint32_t wait_count, const VkSemaphore* waits);
@@ -65,14 +65,14 @@ struct OwnCommands {
   void destroy(const Device& device);
 };
 
-/// A buffer with memory of its own, mapped where the host sees it. Can be destroyed whatever became of make_larger().
+/// A buffer with memory of its own, mapped if the host sees it. Can be destroyed whatever became of make_larger().
 struct Buffer {
   VkBuffer handle = VK_NULL_HANDLE;
   VkDeviceMemory memory = VK_NULL_HANDLE;
   VkDeviceSize size = 0;
   void* mapped = nullptr;
 
-  /// A new one where it is smaller: what it held is gone then.
+  /// A new one if it is smaller: what it held is gone then.
   bool make_larger(const Device& device, VkDeviceSize bytes, VkBufferUsageFlags usage,
                    VkMemoryPropertyFlags properties);
   void destroy(const Device& device);

@@ -2,6 +2,7 @@
 #include <algorithm>
 #include <utility>
 
+#include "idlemeter/base/time.hpp"
 #include "vulkan/compute_overlay.hpp"
 #include "vulkan/graphics_overlay.hpp"
 #include "vulkan/layer.hpp"
@@ -31,7 +32,7 @@ Begun begin_frame(VkQueue handle, bool has_commands) {
   return {device, begins ? queue->second.clock.begin(handle) : VK_NULL_HANDLE};
 }
 
-/// In one call where that is possible.
+/// In one call if that is possible.
 template <typename Submit, typename Info>
 VkResult submit_behind(Submit submit, VkQueue handle, const Info& first, std::uint32_t count, const Info* submits,
                        VkFence fence) {
@@ -61,7 +62,7 @@ VkResult submit2(VkQueue handle, std::uint32_t count, const VkSubmitInfo2* submi
 
 void stamp(const Target& target, std::int64_t gpu_work) {
   link::FrameEntry frame;
-  frame.present = link::now();
+  frame.present = monotonic_now();
   const auto bits = reinterpret_cast<std::uint64_t>(target.swapchain);
   frame.drawable = static_cast<std::uint32_t>(bits ^ bits >> 32);
   frame.width = target.extent.width;
@@ -78,7 +79,7 @@ struct Drawn {
   std::uint32_t count = 0;
 };
 
-/// By what the queue can do; nullptr where it can't be done.
+/// By what the queue can do; nullptr if it can't be done.
 std::unique_ptr<Overlay> overlay_for(const Swapchain& swapchain, const Queue& queue) {
   const VkQueueFlags does = queue.device->families[queue.family].queueFlags;
   if ((does & VK_QUEUE_GRAPHICS_BIT) != 0)

@@ -1,11 +1,11 @@
 #include "vulkan/gpu_clock.hpp"
 
+#include "idlemeter/base/time.hpp"
 #include "link/gpu_time.hpp"
 #include "link/handover.hpp"
-
 namespace idlemeter::probe {
 
-GpuClock::GpuClock(const Device& device, std::uint32_t family) : device_(&device), family_(family) {
+VulkanGpuClock::VulkanGpuClock(const Device& device, std::uint32_t family) : device_(&device), family_(family) {
   const bool known = family < device.families.size();
   constexpr VkQueueFlags kResets = VK_QUEUE_GRAPHICS_BIT | VK_QUEUE_COMPUTE_BIT;  // others may not reset queries
   const bool resets = known && (device.families[family].queueFlags & kResets) != 0;
@@ -16,7 +16,7 @@ GpuClock::GpuClock(const Device& device, std::uint32_t family) : device_(&device
 }
 
 /// Recorded once, submitted again and again.
-bool GpuClock::record(std::uint32_t pair) {
+bool VulkanGpuClock::record(std::uint32_t pair) {
   const Calls& vk = device_->calls;
   for (const bool at_end : {false, true}) {
     const VkCommandBuffer commands = allocate_commands(*device_, pool_);
@@ -33,7 +33,7 @@ bool GpuClock::record(std::uint32_t pair) {
 }
 
 /// Queries may not be read before they were reset for the first time. The only wait, before the first frame.
-bool GpuClock::reset(VkQueue queue) {
+bool VulkanGpuClock::reset(VkQueue queue) {
   const Calls& vk = device_->calls;
   const VkCommandBuffer commands = allocate_commands(*device_, pool_);
   auto info = made<VkCommandBufferBeginInfo>(VK_STRUCTURE_TYPE_COMMAND_BUFFER_BEGIN_INFO);
@@ -47,7 +47,7 @@ bool GpuClock::reset(VkQueue queue) {
          vk.QueueSubmit(queue, 1, &submit, VK_NULL_HANDLE) == VK_SUCCESS && vk.QueueWaitIdle(queue) == VK_SUCCESS;
 }
 
-bool GpuClock::prepare(VkQueue queue) {
+bool VulkanGpuClock::prepare(VkQueue queue) {
   const Calls& vk = device_->calls;
   prepared_ = true;
   auto pool = made<VkCommandPoolCreateInfo>(VK_STRUCTURE_TYPE_COMMAND_POOL_CREATE_INFO);
@@ -63,26 +63,26 @@ bool GpuClock::prepare(VkQueue queue) {
   return reset(queue);
 }
 
-VkCommandBuffer GpuClock::begin(VkQueue queue) {
+VkCommandBuffer VulkanGpuClock::begin(VkQueue queue) {
   if (failed_ || begun_ || skips_) return VK_NULL_HANDLE;
   const bool slow = device_->properties.deviceType == VK_PHYSICAL_DEVICE_TYPE_CPU;
-  skips_ = (slow && link::now() < slow_due_) || ended_ - read_ == kPairs;
+  skips_ = (slow && monotonic_now() < slow_due_) || ended_ - read_ == kPairs;
   if (skips_) return VK_NULL_HANDLE;
   if (!prepared_) failed_ = !prepare(queue);
   if (failed_) return VK_NULL_HANDLE;
   begun_ = true;
-  if (slow) slow_due_ = link::now() + link::kSlowClockEvery;
+  if (slow) slow_due_ = monotonic_now() + link::kSlowClockEvery;
   return pairs_[ended_ % kPairs].begin;
 }
 
-VkCommandBuffer GpuClock::end() {
+VkCommandBuffer VulkanGpuClock::end() {
   skips_ = false;
   if (!begun_) return VK_NULL_HANDLE;
   begun_ = false;
   return pairs_[ended_++ % kPairs].end;
 }
 
-std::int64_t GpuClock::take() {
+std::int64_t VulkanGpuClock::take() {
   if (read_ == ended_) return -1;
   Pair& pair = pairs_[read_ % kPairs];
   std::uint64_t times[2][2] = {};  // each with whether it is there
@@ -97,7 +97,7 @@ std::int64_t GpuClock::take() {
   return static_cast<std::int64_t>(ticks * static_cast<double>(device_->properties.limits.timestampPeriod));
 }
 
-void GpuClock::destroy() {
+void VulkanGpuClock::destroy() {
   if (!prepared_) return;
   device_->calls.DestroyCommandPool(device_->handle, pool_, nullptr);
   device_->calls.DestroyQueryPool(device_->handle, queries_, nullptr);

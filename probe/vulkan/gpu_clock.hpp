@@ -10,16 +10,16 @@ namespace idlemeter::probe {
 ///
 /// On a software rasteriser, which has to stop for each timestamp, only if that is asked for (link::times_gpu), and
 /// then ten times a second.
-class GpuClock {
+class VulkanGpuClock {
  public:
   /// Makes nothing yet: of a family without timestamps it never does.
-  GpuClock(const Device& device, std::uint32_t family);
+  VulkanGpuClock(const Device& device, std::uint32_t family);
 
-  /// What has to be submitted before these commands of the game's, where they are a frame's first; otherwise
+  /// What has to be submitted before these commands of the game's, if they are a frame's first; otherwise
   /// VK_NULL_HANDLE.
   VkCommandBuffer begin(VkQueue queue);
 
-  /// What has to be submitted after the frame's last commands; VK_NULL_HANDLE where it wasn't begun.
+  /// What has to be submitted after the frame's last commands; VK_NULL_HANDLE if it wasn't begun.
   VkCommandBuffer end();
 
   /// Nanoseconds of the next of the earlier frames, in their order; -1 while they aren't known.

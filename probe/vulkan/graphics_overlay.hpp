@@ -1,4 +1,4 @@
-// The overlay where a game presents from a queue with graphics.
+// The overlay of a game that presents from a queue with graphics.
 #pragma once
 
 #include "vulkan/blend_pass.hpp"

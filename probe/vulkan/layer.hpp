@@ -18,7 +18,7 @@ struct Queue {
 
   const Device* device;
   std::uint32_t family;
-  GpuClock clock;
+  VulkanGpuClock clock;
 };
 
 struct Swapchain {
@@ -39,7 +39,7 @@ struct Layer {
 /// The one of this process. Its mutex is locked by whoever looks into it.
 Layer& layer();
 
-/// nullptr where the handle is unknown.
+/// nullptr if the handle is unknown.
 Instance* instance_of(const void* handle);
 Device* device_of(const void* handle);
 

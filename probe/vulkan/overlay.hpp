@@ -24,7 +24,7 @@ class Overlay {
   virtual ~Overlay() = default;
 
   /// Submits the picture for an image that is about to be presented on a queue of that family: after the semaphores are
-  /// signalled, and signalling the one that is returned. `before` goes first, where it is any. VK_NULL_HANDLE where
+  /// signalled, and signalling the one that is returned. `before` goes first, if it is any. VK_NULL_HANDLE if
   /// nothing was submitted.
   VkSemaphore draw(VkQueue queue, std::uint32_t family, std::uint32_t index, const link::ProbeEnd& end,
                    const link::Shown& shown, VkCommandBuffer before, std::uint32_t wait_count,
@@ -37,13 +37,13 @@ class Overlay {
   [[nodiscard]] const Device& device() const { return *target_.device; }
   [[nodiscard]] const Calls& vk() const { return target_.device->calls; }
 
-  /// Until nothing that was submitted for any image is at work.
+  /// Until nothing that was submitted for any image is in progress.
   void wait_for_all();
 
-  /// Makes what is needed once, for these images. False where that can't be done.
+  /// Makes what is needed once, for these images. False if that can't be done.
   virtual bool prepare(const std::vector<VkImage>& images) = 0;
 
-  /// Takes a picture over for an image that none of its commands is at work on. False where that can't be done.
+  /// Takes a picture over for an image that none of its commands is in progress on. False if that can't be done.
   virtual bool take(std::size_t index, const link::ProbeEnd& end, const link::Shown& shown) = 0;
 
   /// The commands that put the picture, which touches the image, onto it.

@@ -1,4 +1,4 @@
-#include "base/file.hpp"
+#include "idlemeter/base/file.hpp"
 
 #include <fcntl.h>
 #include <fmt/format.h>
@@ -9,6 +9,8 @@
 #include <algorithm>
 #include <cerrno>
 #include <utility>
+
+#include "idlemeter/base/error.hpp"
 
 namespace idlemeter {
 namespace {
@@ -104,6 +106,14 @@ std::string write_whole_file(const fs::path& named, std::string_view bytes) {
     error = replace(target_of(named), bytes, there ? &about : nullptr);
   }
   return error == 0 ? "" : ::strerror(error);
+}
+
+void replace_file(const fs::path& file, std::string_view content) {
+  std::error_code failed;
+  if (file.has_parent_path()) fs::create_directories(file.parent_path(), failed);
+  if (const std::string problem = write_whole_file(file, content); !problem.empty())
+    throw Error(Error::Code::unwritable, fmt::format("cannot write the file ({})", problem), file.string(),
+                "name one in a folder that you may write to");
 }
 
 }  // namespace idlemeter

@@ -1,6 +1,6 @@
 #include "base/png.hpp"
 
-namespace idlemeter {
+namespace idlemeter::base {
 namespace {
 
 std::uint32_t big_endian(std::string_view bytes) {
@@ -18,4 +18,4 @@ std::optional<PngSize> png_size(std::string_view bytes) {
   return PngSize{big_endian(bytes.substr(16)), big_endian(bytes.substr(20))};
 }
 
-}  // namespace idlemeter
+}  // namespace idlemeter::base

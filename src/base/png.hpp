@@ -5,7 +5,7 @@
 #include <optional>
 #include <string_view>
 
-namespace idlemeter {
+namespace idlemeter::base {
 
 struct PngSize {
   std::uint64_t width = 0, height = 0;
@@ -14,4 +14,4 @@ struct PngSize {
 /// By the signature and the first chunk (PNG 1.2, 5.2 and 11.2.2); empty if the bytes don't begin like a PNG.
 std::optional<PngSize> png_size(std::string_view bytes);
 
-}  // namespace idlemeter
+}  // namespace idlemeter::base

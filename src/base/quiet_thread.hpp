@@ -6,7 +6,7 @@
 #include <thread>
 #include <utility>
 
-namespace idlemeter {
+namespace idlemeter::base {
 
 /// A thread that gets no signals: they are for the threads that the program has made.
 template <typename Work>
@@ -19,4 +19,4 @@ std::thread quiet_thread(Work work) {
   return thread;
 }
 
-}  // namespace idlemeter
+}  // namespace idlemeter::base

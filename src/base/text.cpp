@@ -1,4 +1,4 @@
-#include "base/text.hpp"
+#include "idlemeter/base/text.hpp"
 
 #include <cstdint>
 
@@ -28,6 +28,12 @@ bool is_control(std::uint32_t code) {
 }
 
 }  // namespace
+
+std::string lower_case(std::string_view text) {
+  std::string lower(text);
+  for (char& c : lower) c = c >= 'A' && c <= 'Z' ? static_cast<char>(c - 'A' + 'a') : c;
+  return lower;
+}
 
 std::string printable(std::string_view text, std::string_view keep) {
   std::string result;

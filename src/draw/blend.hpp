@@ -3,9 +3,9 @@
 
 #include <cstdint>
 
-#include "idlemeter/face.hpp"
+#include "idlemeter/face/color.hpp"
 
-namespace idlemeter {
+namespace idlemeter::draw {
 
 /// x * a / 255, rounded, for x and a from 0 to 255.
 constexpr std::uint32_t scaled(std::uint32_t x, std::uint32_t a) {
@@ -32,4 +32,4 @@ constexpr std::uint32_t over(std::uint32_t front, std::uint32_t behind) {
   return front + faded(behind, 255 - (front >> 24));
 }
 
-}  // namespace idlemeter
+}  // namespace idlemeter::draw

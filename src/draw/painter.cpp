@@ -1,3 +1,5 @@
+#include "idlemeter/draw/painter.hpp"
+
 #include <cairo.h>
 #include <pango/pangocairo.h>
 
@@ -6,14 +8,22 @@
 #include <map>
 #include <optional>
 
-#include "base/text.hpp"
 #include "draw/blend.hpp"
 #include "draw/trace.hpp"
-#include "idlemeter/draw.hpp"
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/png.hpp"
+#include "idlemeter/face/color.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/face/text_measure.hpp"
 
 namespace idlemeter {
 namespace {
+
+using namespace draw;
 
 struct GObjectUnref {
   void operator()(gpointer object) const { g_object_unref(object); }
@@ -173,6 +183,11 @@ GObject<PangoLayout> Painter::State::layout_of(const std::string& text, const Te
   pango_font_description_set_absolute_size(font, style.size * PANGO_SCALE);
   pango_layout_set_font_description(layout.get(), font);
   pango_font_description_free(font);
+  PangoAttrList* const attributes = pango_attr_list_new();
+  pango_attr_list_insert(attributes,
+                         pango_attr_font_features_new("tnum=1"));  // digits of one width, so that values don't jitter
+  pango_layout_set_attributes(layout.get(), attributes);
+  pango_attr_list_unref(attributes);
   pango_layout_set_single_paragraph_mode(layout.get(), TRUE);
   pango_layout_set_text(layout.get(), text.c_str(), static_cast<int>(text.size()));
   return layout;
@@ -182,7 +197,7 @@ namespace {
 
 constexpr int kLargestMaskSide = 16'384;
 
-/// The part of a text's ink that is drawn: cut at the right and below where it is too large.
+/// The part of a text's ink that is drawn: cut at the right and below if it is too large.
 Mask mask_for(const PangoRectangle& ink, int baseline) {
   Mask mask;
   mask.left = std::clamp(ink.x - 1, -kLargestMaskSide, kLargestMaskSide);
@@ -336,7 +351,7 @@ Image& Painter::State::picture(const std::string& file) {
     picture_pixels += read.pixels.size();
     picture = std::move(read);
   } catch (const Error&) {
-    // The frame is drawn without it; whoever set the face up has been told.
+    // The frame is drawn without it; `face check` reports it.
   }
   return picture;
 }

@@ -5,8 +5,10 @@
 #include <limits>
 
 #include "draw/blend.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/face/scene.hpp"
 
-namespace idlemeter {
+namespace idlemeter::draw {
 namespace {
 
 struct Reach {
@@ -71,4 +73,4 @@ void draw_trace(const TraceShape& trace, Image& onto, int x, int y) {
   }
 }
 
-}  // namespace idlemeter
+}  // namespace idlemeter::draw

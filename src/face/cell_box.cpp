@@ -3,7 +3,19 @@
 #include <algorithm>
 #include <cmath>
 
-namespace idlemeter {
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/face/color.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/face/text_measure.hpp"
+#include "idlemeter/frames/frame_statistic.hpp"
+#include "idlemeter/frames/span.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/units.hpp"
+
+namespace idlemeter::face {
 namespace {
 
 constexpr double kDesignHeight = 1080;  // lengths of a face are in 1/1080 of the picture's height
@@ -16,7 +28,7 @@ constexpr const char* kMissing = "–";
 constexpr double kUnitSize = 0.68, kUnitGap = 0.16, kTitleGap = 0.3, kUnitRise = 0.24;
 constexpr double kMarkSize = 0.26, kMarkPlace = 0.3, kMarkHeight = 0.36;
 
-// In units of the face, where a cell says nothing else.
+// In units of the face, unless a cell says otherwise.
 constexpr double kTraceWidth = 240, kTraceHeight = 40, kFigureSize = 64;
 
 /// The digits before the point that a value in this unit keeps room for, so that a growing one moves nothing.
@@ -103,24 +115,91 @@ void draw_text(const Look& look, const CellBox& box, double x, double baseline, 
   add_text(look, shapes, box.unit, look.unit_style, quiet, right + look.em(kUnitGap), baseline - up);
 }
 
-/// From 0, or the smallest value where that is below, to a little above the largest.
+/// From 0, or the smallest value if that is lower, to the largest.
 template <typename Iterator, typename Shown>
-std::pair<double, double> fitting_range(Iterator first, Iterator last, Shown shown) {
-  double low = 0, high = 0;
+TraceRange extent_of(Iterator first, Iterator last, Shown shown) {
+  TraceRange extent;
   for (; first != last; ++first) {
-    low = std::min(low, shown(first->value));
-    high = std::max(high, shown(first->value));
+    extent.low = std::min(extent.low, shown(first->value));
+    extent.high = std::max(extent.high, shown(first->value));
   }
-  return {low, high > low ? high + 0.05 * (high - low) : low + 1};
+  return extent;
+}
+
+/// The smallest of 1, 1.5, 2, 3, 5, 7.5, 10, 15 … times the length that is at least `least`: few steps, so that the
+/// scale rarely changes, and round ends of round ranges.
+double grown(double length, double least) {
+  constexpr double kSteps[] = {1, 1.5, 2, 3, 5, 7.5};
+  for (double tens = 1; std::isfinite(length * tens); tens *= 10) {
+    for (const double step : kSteps) {
+      if (length * step * tens >= least) return length * step * tens;
+    }
+  }
+  return length;
+}
+
+/// The cell's range, grown if it may, or else one with a little room above the values.
+TraceRange range_of(const Cell& cell, const auto& extent) {
+  if (!cell.range) {
+    const auto [low, high] = extent();
+    return {low, high > low ? high + 0.05 * (high - low) : low + 1};
+  }
+  const auto [low, high] = *cell.range;
+  return {low, cell.grow ? low + grown(high - low, extent().high - low) : high};
+}
+
+double height_of(double value, const TraceRange& range, const Rect& rect) {
+  return rect.y + (1 - std::clamp((value - range.low) / (range.high - range.low), 0.0, 1.0)) * rect.height;
+}
+
+/// Thin lines across, at values within the range.
+void draw_guides(const Look& look, const CellBox& box, const Rect& rect, const TraceRange& range,
+                 std::vector<Shape>& shapes) {
+  constexpr Color kGuide{255, 255, 255, 56};
+  const double thick = std::max(1.0, std::round(look.unit));
+  for (const double value : box.cell->guides) {
+    if (value <= range.low || value >= range.high) continue;
+    const double y = std::round(height_of(value, range, rect) - thick / 2);
+    shapes.emplace_back(BoxShape{{rect.x, y, rect.width, thick}, kGuide, 0});
+  }
+}
+
+/// Along the edge that values are beyond, for as long as they are.
+void draw_clipped(const Look& look, const Trace& trace, const Rect& rect, std::vector<Shape>& shapes) {
+  const double thick = std::max(2.0, std::round(2.5 * look.unit));
+  for (const auto& [from, to, above] : trace.clipped) {
+    const double y = above ? rect.y : rect.y + rect.height - thick;
+    const double left = std::max(rect.x, std::floor(from)), right = std::min(rect.x + rect.width, std::ceil(to));
+    shapes.emplace_back(BoxShape{{left, y, std::max(thick, right - left), thick}, kCaution, 0});
+  }
+}
+
+/// The ends of the range as small figures, if there is room for both; the upper one after the title.
+void draw_ends(const Look& look, const CellBox& box, const Rect& rect, const TraceRange& range, double x,
+               std::vector<Shape>& shapes) {
+  const TextExtent extent = look.measure.measure("0", look.unit_style);
+  const double gap = look.em(0.1);
+  if (!box.cell->ends || rect.height < 2 * (extent.ascent + extent.descent)) return;
+  const Color quiet = faint(look.face.text.color, 0.72);
+  const auto text = [](double value) { return format_number(value, value == std::round(value) ? 0 : 1); };
+  add_text(look, shapes, text(range.high), look.unit_style, quiet, x, rect.y + extent.ascent + gap);
+  add_text(look, shapes, text(range.low), look.unit_style, quiet, rect.x + look.em(kTitleGap),
+           rect.y + rect.height - extent.descent - gap);
 }
 
 void draw_trace(const Look& look, const CellBox& box, const Rect& rect, Color color, std::vector<Shape>& shapes) {
   shapes.emplace_back(BoxShape{rect, Color{255, 255, 255, 18}, 2 * look.unit});
-  TraceShape trace{rect, trace_points(look, box, rect), color, std::max(1.0, 1.6 * look.unit)};
-  if (!trace.points.empty()) shapes.emplace_back(std::move(trace));
-  if (box.cell->as != Show::trace || box.title.empty()) return;
-  add_text(look, shapes, box.title, look.unit_style, faint(look.face.text.color, 0.72), rect.x + look.em(kTitleGap),
-           rect.y + look.measure.measure("0", look.unit_style).ascent + look.em(0.1));
+  const Trace trace = trace_of(look, box, rect);
+  draw_guides(look, box, rect, trace.range, shapes);
+  if (!trace.points.empty()) shapes.emplace_back(TraceShape{rect, trace.points, color, std::max(1.0, 1.6 * look.unit)});
+  draw_clipped(look, trace, rect, shapes);
+  double x = rect.x + look.em(kTitleGap);
+  if (box.cell->as == Show::trace && !box.title.empty()) {
+    add_text(look, shapes, box.title, look.unit_style, faint(look.face.text.color, 0.72), x,
+             rect.y + look.measure.measure("0", look.unit_style).ascent + look.em(0.1));
+    x += std::ceil(look.width(box.title, look.unit_style)) + look.em(kTitleGap);
+  }
+  draw_ends(look, box, rect, trace.range, x, shapes);
 }
 
 /// An arc with the value inside.
@@ -130,7 +209,9 @@ void draw_ring(const Look& look, const CellBox& box, const Rect& rect, Color acc
   shapes.emplace_back(RingShape{rect, std::max(2.0, rect.width * 0.11), share_of_range(box), warns ? warning : accent,
                                 Color{255, 255, 255, 46}});
   const TextStyle number_style = look.with_size(std::max(6.0, std::round(rect.width * 0.30)), false);
-  const TextStyle unit_style = look.with_size(std::max(5.0, std::round(rect.width * 0.135)), false);
+  const TextStyle unit_style = look.with_size(
+      std::max({5.0, std::round(rect.width * 0.135), std::min(std::round(rect.width * 0.18), look.face.text.least)}),
+      false);
   const double middle = rect.x + rect.width / 2, ascent = look.measure.measure("0", number_style).ascent;
   const double baseline = std::round(rect.y + rect.height / 2 + ascent * 0.34);
   add_text(look, shapes, box.value, number_style, warning, middle - look.width(box.value, number_style) / 2, baseline);
@@ -151,21 +232,27 @@ void draw_reel(const Look& look, const CellBox& box, const Rect& rect, std::vect
 
 }  // namespace
 
-Look::Look(const Face& f, int picture_height, const Snapshot& v, const History& h, TextMeasure& m)
+Look::Look(const Face& f, int picture_height, const Snapshot& v, const History& h, TextMeasure& m, double enlarge)
     : face(f),
       values(v),
       history(h),
       measure(m),
       scale(picture_height / kDesignHeight),
-      unit(scale * f.text.scale),
+      unit(scale * f.text.scale * enlarge),
       size(std::max(1.0, std::round(f.text.size * unit))),
       value_style{f.text.font, size, f.text.bold},
-      unit_style{f.text.font, std::max(1.0, std::round(size * kUnitSize)), f.text.bold},
+      unit_style{f.text.font, std::max(std::min(size, std::round(f.text.least)), std::round(size * kUnitSize)),
+                 f.text.bold},
       label_style{f.text.font, size, true},
       line(m.measure("0", value_style)) {
   const Snapshot::Entry entry = values.find("recording.state");
   const auto* text = entry.value == nullptr ? nullptr : std::get_if<std::string>(entry.value);
   recording = text == nullptr ? "off" : *text;
+}
+
+double Look::needed(const Face& face, int picture_height) {
+  const double size = face.text.size * face.text.scale * picture_height / kDesignHeight;
+  return std::max(1.0, face.text.least / size);
 }
 
 double Look::em(double share) const { return std::round(share * size); }
@@ -174,24 +261,34 @@ double Look::line_height() const { return std::ceil(line.ascent + line.descent);
 
 double Look::width(const std::string& text, const TextStyle& style) const { return measure.measure(text, style).width; }
 
-std::vector<Point> trace_points(const Look& look, const CellBox& box, const Rect& rect) {
-  const auto* entries = look.history.of(box.id);
-  if (entries == nullptr || box.info == nullptr) return {};
+Trace trace_of(const Look& look, const CellBox& box, const Rect& rect) {
+  Trace trace;
+  if (box.cell->range) trace.range = {box.cell->range->first, box.cell->range->second};
+  const auto* entries = box.info == nullptr ? nullptr : look.history.of(box.info->id);
+  if (entries == nullptr) return trace;
   const Nanoseconds newest = entries->back().at;
   const auto length = static_cast<Nanoseconds>(box.cell->seconds * kSecond);
-  auto first = std::lower_bound(entries->begin(), entries->end(), newest - length,
-                                [](const History::Entry& entry, Nanoseconds time) { return entry.at < time; });
+  const auto first = std::lower_bound(entries->begin(), entries->end(), newest - length,
+                                      [](const History::Entry& entry, Nanoseconds time) { return entry.at < time; });
   const Unit unit = shown_unit(*box.cell, *box.info);
   const auto shown = [&](double value) { return *convert(value, box.info->unit, unit); };
-  const auto [low, high] = box.cell->range.value_or(fitting_range(first, entries->end(), shown));
-  std::vector<Point> points;
-  points.reserve(static_cast<std::size_t>(entries->end() - first));
-  for (; first != entries->end(); ++first) {
-    const double along = 1 - static_cast<double>(newest - first->at) / static_cast<double>(length);
-    const double up = std::clamp((shown(first->value) - low) / (high - low), 0.0, 1.0);
-    points.push_back({rect.x + along * rect.width, rect.y + (1 - up) * rect.height});
+  const TraceRange range = trace.range = range_of(*box.cell, [&] { return extent_of(first, entries->end(), shown); });
+  trace.points.reserve(static_cast<std::size_t>(entries->end() - first));
+  for (auto entry = first; entry != entries->end(); ++entry) {
+    const double along = 1 - static_cast<double>(newest - entry->at) / static_cast<double>(length);
+    const double value = shown(entry->value);
+    const Point point{rect.x + along * rect.width, height_of(value, range, rect)};
+    trace.clip(point.x, value < range.low ? -1 : value > range.high ? 1 : 0);
+    trace.points.push_back(point);
   }
-  return points;
+  return trace;
+}
+
+void Trace::clip(double x, int side) {
+  const bool goes_on = clipping_ != 0 && side == clipping_;
+  if (!goes_on && side != 0) clipped.push_back({points.empty() ? x : (points.back().x + x) / 2, x, side > 0});
+  if (goes_on) clipped.back().to = x;
+  clipping_ = side;
 }
 
 double share_of_range(const CellBox& box) {
@@ -242,10 +339,18 @@ void add_mark(const Look& look, double x, double y, std::vector<Shape>& shapes) 
       {std::round(x - side / 2), std::round(y - side / 2), side, side}, on ? kRecording : kHeld, on ? side / 2 : 0});
 }
 
+void mark_once(std::span<CellBox> cells) {
+  bool marked = false;
+  for (CellBox& cell : cells) {
+    cell.marked = cell.recorded && !marked;
+    marked = marked || cell.recorded;
+  }
+}
+
 void draw_cell(const Look& look, const CellBox& box, double x, double y, double height, double baseline, Color accent,
                std::vector<Shape>& shapes) {
   const Cell& cell = *box.cell;
-  if (box.recorded) add_mark(look, x - look.em(kMarkPlace), baseline - look.em(kMarkHeight), shapes);
+  if (box.marked) add_mark(look, x - look.em(kMarkPlace), baseline - look.em(kMarkHeight), shapes);
   if (box.has_text()) {
     draw_text(look, box, x, baseline, shapes);
     x += box.text_width + look.em(kTitleGap);
@@ -258,4 +363,4 @@ void draw_cell(const Look& look, const CellBox& box, double x, double y, double 
   draw_trace(look, box, rect, color, shapes);
 }
 
-}  // namespace idlemeter
+}  // namespace idlemeter::face

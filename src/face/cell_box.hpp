@@ -2,16 +2,28 @@
 #pragma once
 
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
-#include "idlemeter/scene.hpp"
+#include "idlemeter/face/color.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/face/text_measure.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 
-namespace idlemeter {
+namespace idlemeter::face {
 
 /// What all cells of a face have in common while it is laid out on one picture.
 struct Look {
-  Look(const Face& face, int picture_height, const Snapshot& values, const History& history, TextMeasure& measure);
+  /// `enlarge`: a factor for the box and all in it, see needed().
+  Look(const Face& face, int picture_height, const Snapshot& values, const History& history, TextMeasure& measure,
+       double enlarge = 1);
+
+  /// How much larger the box has to be for its text to have the face's least size; 1 if it has.
+  static double needed(const Face& face, int picture_height);
 
   [[nodiscard]] double em(double share) const;  ///< a share of the text size, in whole pixels
   [[nodiscard]] double line_height() const;
@@ -34,11 +46,12 @@ struct Look {
 struct CellBox {
   const Cell* cell = nullptr;
   std::string id;                     ///< of the reading, with its span
-  const ReadingInfo* info = nullptr;  ///< nullptr where nobody has the reading
+  const ReadingInfo* info = nullptr;  ///< nullptr if nobody has the reading
   std::optional<double> shown;        ///< the value in the shown unit
   std::string title, value, unit;     ///< as written
   bool provisional = false;           ///< rests on too few frames
   bool recorded = false;              ///< a statistic of the recording
+  bool marked = false;                ///< has the recording's mark: the first of its row that is recorded
   bool fills = false;                 ///< a trace that may become wider
   double title_width = 0, value_width = 0, unit_width = 0;
   double text_width = 0;                ///< of all three
@@ -50,13 +63,39 @@ struct CellBox {
 
 CellBox measure_cell(const Look& look, const Cell& cell);
 
-/// The values of the last seconds from left to right, the newest at the right edge.
-std::vector<Point> trace_points(const Look& look, const CellBox& box, const Rect& rect);
+/// The values that a trace covers, in the shown unit.
+struct TraceRange {
+  double low = 0, high = 0;
+};
 
-/// Where the value stands in its range, 0 to 1; 0 where it is missing.
+/// A line over time, placed in its rectangle.
+struct Trace {
+  TraceRange range;
+  std::vector<Point> points;  ///< of the last seconds from left to right, the newest at the right edge
+
+  /// A stretch whose values are beyond the range.
+  struct Clipped {
+    double from, to;
+    bool above;
+  };
+  std::vector<Clipped> clipped;
+
+  /// Notes on which side of the range the next point is: -1, 0, 1. Call before it is added.
+  void clip(double x, int side);
+
+ private:
+  int clipping_ = 0;
+};
+
+Trace trace_of(const Look& look, const CellBox& box, const Rect& rect);
+
+/// Gives the recording's mark to the first recorded cell of a row.
+void mark_once(std::span<CellBox> cells);
+
+/// Where the value is in its range, 0 to 1; 0 if it is missing.
 double share_of_range(const CellBox& box);
 
-/// The mark of a recording around that point: a dot while it is at work, a square while its figures are held.
+/// The mark of a recording around that point: a dot while it is in progress, a square while its figures are held.
 void add_mark(const Look& look, double x, double y, std::vector<Shape>& shapes);
 
 /// The colour that warns, or the cell's, or the device's, or the face's.
@@ -67,4 +106,4 @@ Color value_color(const Look& look, const CellBox& box);
 void draw_cell(const Look& look, const CellBox& box, double x, double y, double height, double baseline, Color accent,
                std::vector<Shape>& shapes);
 
-}  // namespace idlemeter
+}  // namespace idlemeter::face

@@ -1,15 +1,23 @@
+#include "idlemeter/face/check_face.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
 #include <map>
 
-#include "idlemeter/scene.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/face/color.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/face/text_measure.hpp"
+#include "idlemeter/frames/frame_statistic.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 
 namespace idlemeter {
 namespace {
-
-using Findings = std::vector<Finding>;
 
 void warn(Findings& findings, std::uint32_t line, std::string message) {
   findings.push_back({Finding::Severity::warning, std::max(line, 1u), 1, std::move(message)});
@@ -17,17 +25,14 @@ void warn(Findings& findings, std::uint32_t line, std::string message) {
 
 void check_reading(const std::string& id, std::uint32_t line, const Snapshot& values, Findings& findings) {
   if (id.empty() || values.find(id).info != nullptr) return;
-  const auto near = nearest_ids(id, values);
-  std::string hint;
-  for (const std::string& one : near) hint += (hint.empty() ? "; nearest: " : ", ") + one;
-  warn(findings, line, fmt::format("no reading '{}' here{}", id, hint));
+  warn(findings, line, unknown_reading(id, values));
 }
 
 void check_cell(const Face& face, const Cell& cell, const Snapshot& values, Findings& findings) {
   check_reading(spanned(cell.reading, cell.span, face), cell.line, values, findings);
   if (cell.span && !cell.reading.empty() && !frame_statistic(cell.reading)) {
     warn(findings, cell.line,
-         fmt::format("'span' is for statistics of frames, like frame.average; '{}' is none", cell.reading));
+         fmt::format("'span' is for statistics of frames, like frame.average; '{}' isn't one", cell.reading));
   }
 }
 
@@ -36,9 +41,10 @@ void check_readings(const Face& face, const Snapshot& values, Findings& findings
     for (const Cell& cell : row.cells) check_cell(face, cell, values, findings);
   }
   for (const Pin& pin : face.pins) {
-    check_cell(face, pin.cell, values, findings);
-    for (const TextPiece& piece : pin.text)
-      check_reading(spanned(piece.reading, pin.cell.span, face), pin.line, values, findings);
+    if (const auto* shown = std::get_if<CellPin>(&pin.what)) check_cell(face, shown->cell, values, findings);
+    const auto* text = std::get_if<TextPin>(&pin.what);
+    for (std::size_t i = 0; text != nullptr && i < text->text.size(); ++i)
+      check_reading(spanned(text->text[i].reading, text->span, face), pin.line, values, findings);
   }
 }
 
@@ -86,7 +92,7 @@ bool overlap(const Rect& a, const Rect& b) {
 void check_pins(const Face& face, const Snapshot& values, TextMeasure& measure, Findings& findings) {
   std::vector<std::pair<const Pin*, Rect>> placed;
   for (const Pin& pin : face.pins) {
-    if (pin.what != Pin::What::text && pin.what != Pin::What::cell) continue;
+    if (!std::holds_alternative<TextPin>(pin.what) && !std::holds_alternative<CellPin>(pin.what)) continue;
     const Rect rect = place_of(face, pin, values, measure);
     for (const auto& [other, other_rect] : placed) {
       if (!overlap(rect, other_rect)) continue;

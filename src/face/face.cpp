@@ -1,4 +1,4 @@
-#include "idlemeter/face.hpp"
+#include "idlemeter/face/face.hpp"
 
 #include <algorithm>
 #include <charconv>
@@ -7,14 +7,24 @@
 #include <tuple>
 #include <unordered_set>
 
-#include "base/text.hpp"
 #include "face/face_words.hpp"
 #include "face/place_holders.hpp"
 #include "face/toml_reader.hpp"
-#include "idlemeter/limits.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/face/color.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/frames/frame_statistic.hpp"
+#include "idlemeter/frames/span.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/units.hpp"
 
 namespace idlemeter {
 namespace {
+
+using namespace face;
 
 constexpr double kLargestLength = 4000;  // in 1/1080 of the height: wider than any picture
 constexpr double kLargestNumber = 1e15;
@@ -35,6 +45,7 @@ void read_text_color(TableReader& table, Face& face) {
 void read_text(TableReader& table, Face& face) {
   table.read("font", face.text.font);
   table.read("size", face.text.size, 4, 400);
+  table.read("least", face.text.least, 1, 100);
   table.read("scale", face.text.scale, 0.25, 8);
   table.read_word("weight", face.text.bold, kWeights);
   table.read_word("units", face.text.raised_units, kUnitPlaces);
@@ -53,7 +64,8 @@ void read_span(TableReader& table, std::optional<Span>& span) {
   if (node == nullptr) return;
   const auto text = node->value<std::string>();
   const auto found = text ? span_from(*text) : std::nullopt;
-  if (!found) return table.tell(*node, "'span' is \"recording\", \"cleared\" or a time from 0.1 to 3600 like \"10 s\"");
+  if (!found)
+    return table.report(*node, "'span' is \"recording\", \"cleared\" or a time from 0.1 to 3600 like \"10 s\"");
   span = found;
 }
 
@@ -70,15 +82,15 @@ void read_unit(TableReader& table, std::optional<Unit>& unit) {
   const toml::node* node = table.find("unit");
   if (node == nullptr) return;
   const auto text = node->value_exact<std::string>();
-  if (!text) return table.tell(*node, fmt::format("'unit' is a string, not {}", kind_name(node->type())));
+  if (!text) return table.report(*node, fmt::format("'unit' is a string, not {}", kind_name(node->type())));
   unit = unit_from(*text);
   if (unit) return;
   std::vector<std::string_view> symbols;
   for (Unit known : all_units()) symbols.push_back(symbol(known));
-  table.tell(*node, fmt::format("'{}' is no unit{}", *text, did_you_mean(*text, symbols)));
+  table.report(*node, fmt::format("'{}' isn't a unit{}", *text, did_you_mean(*text, symbols)));
 }
 
-/// Two numbers in brackets; empty, with nothing told, for anything else.
+/// Two numbers in brackets; empty, with no finding, for anything else.
 std::optional<std::pair<double, double>> pair_of(const toml::node* node) {
   const toml::array* array = node == nullptr ? nullptr : node->as_array();
   const bool pair = array != nullptr && array->size() == 2 && array->get(0)->is_number() && array->get(1)->is_number();
@@ -90,10 +102,23 @@ void read_range(TableReader& table, std::optional<std::pair<double, double>>& ra
   const toml::node* node = table.find("range");
   if (node == nullptr) return;
   const auto pair = pair_of(node);
-  if (!pair) return table.tell(*node, "'range' is two numbers like [0, 40]");
+  if (!pair) return table.report(*node, "'range' is two numbers like [0, 40]");
   const bool rises = pair->first < pair->second && pair->first >= -kLargestNumber && pair->second <= kLargestNumber;
-  if (!rises) return table.tell(*node, "'range' goes from a smaller to a larger number");
+  if (!rises) return table.report(*node, "'range' goes from a smaller to a larger number");
   range = pair;
+}
+
+void read_guides(TableReader& table, std::vector<double>& guides) {
+  const toml::node* node = table.find("guides");
+  if (node == nullptr) return;
+  const toml::array* array = node->as_array();
+  bool right = array != nullptr && array->size() <= limits::kGuides;
+  for (std::size_t i = 0; right && i < array->size(); ++i) {
+    const auto value = array->get(i)->value<double>();
+    right = value && std::abs(*value) <= kLargestNumber;
+    guides.push_back(value.value_or(0));
+  }
+  if (!right) table.report(*node, fmt::format("'guides' is up to {} numbers like [16.7, 33.3]", limits::kGuides));
 }
 
 /// A file's name within the face's folder.
@@ -102,8 +127,9 @@ void read_file_name(TableReader& table, std::string_view key, std::string& into)
   const std::filesystem::path path(into);
   const bool leaves = path.is_absolute() || std::find(path.begin(), path.end(), "..") != path.end();
   if (leaves)
-    table.tell(*table.find(key),
-               fmt::format("'{}' stays in the face's folder, '{}' does not; copy the file beside the face", key, into));
+    table.report(
+        *table.find(key),
+        fmt::format("'{}' stays in the face's folder, '{}' does not; copy the file beside the face", key, into));
 }
 
 /// sheet = "fuel.png", grid = [4, 2] (columns and rows), states = 7
@@ -113,7 +139,7 @@ void read_sheet(TableReader& table, Cell& cell) {
     const auto pair = pair_of(grid).value_or(std::pair(0.0, 0.0));
     const auto whole = [](double n) { return n >= 1 && n <= 64 && n == std::floor(n); };
     if (!whole(pair.first) || !whole(pair.second)) {
-      return table.tell(*grid, "'grid' is how many columns and rows the sheet has, from 1 to 64 each, like [4, 2]");
+      return table.report(*grid, "'grid' is how many columns and rows the sheet has, from 1 to 64 each, like [4, 2]");
     }
     cell.sheet.columns = static_cast<int>(pair.first);
     cell.sheet.rows = static_cast<int>(pair.second);
@@ -123,7 +149,7 @@ void read_sheet(TableReader& table, Cell& cell) {
   table.read("states", states, 1, places);
   cell.sheet.states = states.value_or(places);
   if (cell.as == Show::reel && cell.sheet.file.empty()) {
-    table.tell(table.table(), "a reel without 'sheet'; name a PNG with its states, and their 'grid'");
+    table.report(table.table(), "a reel without 'sheet'; name a PNG with its states, and their 'grid'");
   }
 }
 
@@ -143,6 +169,9 @@ void read_look(TableReader& table, Cell& cell) {
   table.read("width", cell.width, 4, kLargestLength);
   table.read("height", cell.height, 4, kLargestLength);
   read_range(table, cell.range);
+  table.read("grow", cell.grow);
+  table.read("ends", cell.ends);
+  read_guides(table, cell.guides);
   table.read("seconds", cell.seconds, 0.5, 3600);
   read_sheet(table, cell);
   read_span(table, cell.span);
@@ -152,7 +181,7 @@ Cell read_cell(TableReader& table) {
   Cell cell;
   read_look(table, cell);
   if (!table.table().contains("reading"))
-    table.tell(table.table(), "a cell without 'reading'; say which one, like reading = \"gpu.load\"");
+    table.report(table.table(), "a cell without 'reading'; say which one, like reading = \"gpu.load\"");
   return cell;
 }
 
@@ -172,67 +201,92 @@ void read_at(TableReader& table, Pin& pin) {
   const toml::node* at = table.find("at");
   const auto pair = pair_of(at);
   if (!pair)
-    return table.tell(at == nullptr ? table.table() : *at,
-                      "a pin has 'at', two numbers in 1/1080 of the picture's height, like [40, 980]");
+    return table.report(at == nullptr ? table.table() : *at,
+                        "a pin has 'at', two numbers in 1/1080 of the picture's height, like [40, 980]");
   std::tie(pin.x, pin.y) = *pair;
   const bool fits = std::abs(pin.x) <= kLargestLength && std::abs(pin.y) <= kLargestLength;
-  if (!fits) table.tell(*at, fmt::format("'at' is within {} of the picture's corner", kLargestLength));
+  if (!fits) table.report(*at, fmt::format("'at' is within {} of the picture's corner", kLargestLength));
 }
 
-void read_pin_text(TableReader& table, Pin& pin) {
+TextPin read_text_pin(TableReader& table) {
+  TextPin pin;
   std::string text, problem;
   table.read("text", text);
-  if (characters(text) > limits::kTextCharacters)
-    return table.tell(*table.find("text"), fmt::format("a text of {} characters; up to {} are taken", characters(text),
-                                                       limits::kTextCharacters));
-  if (auto pieces = text_pieces(text, problem)) {
+  table.read("size", pin.size, 4, 400);
+  table.read_word("weight", pin.bold, kWeights);
+  table.read("color", pin.color);
+  read_span(table, pin.span);
+  if (characters(text) > limits::kTextCharacters) {
+    table.report(*table.find("text"),
+                 fmt::format("a text of {} characters; up to {} are taken", characters(text), limits::kTextCharacters));
+  } else if (auto pieces = text_pieces(text, problem)) {
     pin.text = std::move(*pieces);
   } else {
-    table.tell(*table.find("text"), problem);
+    table.report(*table.find("text"), problem);
   }
+  return pin;
 }
 
-/// Exactly one of the four things that a pin can be.
+CellPin read_cell_pin(TableReader& table) {
+  CellPin pin;
+  table.read("size", pin.size, 4, 400);
+  table.read_word("weight", pin.bold, kWeights);
+  read_look(table, pin.cell);
+  if (pin.cell.as == Show::text_and_trace) table.report(*table.find("as"), "a pin shows one thing; make it two pins");
+  return pin;
+}
+
+/// box = [300, 80]
+BoxPin read_box_pin(TableReader& table) {
+  BoxPin pin;
+  const toml::node* box = table.find("box");
+  std::tie(pin.width, pin.height) = pair_of(box).value_or(std::pair(0.0, 0.0));
+  const bool fits = pin.width > 0 && pin.height > 0 && pin.width <= kLargestLength && pin.height <= kLargestLength;
+  if (!fits) table.report(*box, fmt::format("'box' is its width and height, up to {}, like [300, 80]", kLargestLength));
+  read_back(table, pin.look);
+  return pin;
+}
+
+/// picture = "logo.png", width = 64, height = 64
+PicturePin read_picture_pin(TableReader& table) {
+  PicturePin pin;
+  std::optional<double> width, height;
+  read_file_name(table, "picture", pin.file);
+  table.read("width", width, 4, kLargestLength);
+  table.read("height", height, 4, kLargestLength);
+  if (!width || !height)
+    table.report(table.table(), "a picture has 'width' and 'height', in 1/1080 of the picture's height");
+  pin.width = width.value_or(0);
+  pin.height = height.value_or(0);
+  return pin;
+}
+
+constexpr const char* kPinKeys[] = {"text",    "reading", "box",   "picture", "size",      "weight",  "color",
+                                    "span",    "as",      "title", "unit",    "unit_text", "digits",  "align",
+                                    "caution", "danger",  "width", "height",  "range",     "grow",    "ends",
+                                    "guides",  "seconds", "sheet", "grid",    "states",    "opacity", "radius"};
+
+/// One of the four things that a pin can be, by the key that says which.
 void read_what(TableReader& table, Pin& pin) {
-  int given = 0;
-  for (const auto& what : kWhats) {
-    if (!table.table().contains(what.word)) continue;
-    pin.what = what.value;
-    ++given;
+  const auto has = [&](std::string_view key) { return table.table().contains(key); };
+  const bool text = has("text"), reading = has("reading"), box = has("box"), picture = has("picture");
+  if (text + reading + box + picture != 1) {
+    table.report(table.table(), "a pin has one of 'text', 'reading', 'box' and 'picture'");
+    for (const char* key : kPinKeys) (void)table.find(key);  // it isn't clear which of these it may have
+    return;
   }
-  if (given != 1) table.tell(table.table(), "a pin has one of 'text', 'reading', 'box' and 'picture'");
-}
-
-/// box = [300, 80]; picture = "logo.png" with width and height.
-void read_box_or_picture(TableReader& table, Pin& pin) {
-  if (const toml::node* box = table.find("box")) {
-    std::tie(pin.width, pin.height) = pair_of(box).value_or(std::pair(0.0, 0.0));
-    const bool fits = pin.width > 0 && pin.height > 0 && pin.width <= kLargestLength && pin.height <= kLargestLength;
-    if (!fits) table.tell(*box, fmt::format("'box' is its width and height, up to {}, like [300, 80]", kLargestLength));
-  }
-  table.read("opacity", pin.box.opacity, 0, 1);
-  table.read("radius", pin.box.radius, 0, 200);
-  read_file_name(table, "picture", pin.picture);
-  if (pin.what != Pin::What::picture) return;
-  pin.width = pin.cell.width.value_or(0);
-  pin.height = pin.cell.height.value_or(0);
-  if (pin.width == 0 || pin.height == 0)
-    table.tell(table.table(), "a picture has 'width' and 'height', in 1/1080 of the picture's height");
+  if (text) pin.what = read_text_pin(table);
+  if (reading) pin.what = read_cell_pin(table);
+  if (box) pin.what = read_box_pin(table);
+  if (picture) pin.what = read_picture_pin(table);
 }
 
 Pin read_pin(TableReader& table) {
   Pin pin;
   pin.line = table.table().source().begin.line;
-  read_what(table, pin);
   read_at(table, pin);
   table.read_word("layer", pin.behind, kLayers);
-  read_pin_text(table, pin);
-  table.read("size", pin.size, 4, 400);
-  table.read_word("weight", pin.bold, kWeights);
-  read_look(table, pin.cell);
-  pin.color = pin.cell.color;
-  if (pin.cell.as == Show::text_and_trace) table.tell(*table.find("as"), "a pin shows one thing; make it two pins");
-  read_box_or_picture(table, pin);
+  read_what(table, pin);
   return pin;
 }
 
@@ -242,7 +296,9 @@ void for_each_cell(const Face& face, Take take) {
   for (const Row& row : face.rows) {
     for (const Cell& cell : row.cells) take(cell);
   }
-  for (const Pin& pin : face.pins) take(pin.cell);
+  for (const Pin& pin : face.pins) {
+    if (const auto* shown = std::get_if<CellPin>(&pin.what)) take(shown->cell);
+  }
 }
 
 /// What rows and pins may have together.
@@ -259,7 +315,7 @@ void check_size(TableReader& table, const Face& face) {
   }
   const auto limit = [&](std::size_t count, const char* what, std::size_t most) {
     if (count > most)
-      table.tell(table.table(), fmt::format("a face with {} {}; up to {} are taken", count, what, most));
+      table.report(table.table(), fmt::format("a face with {} {}; up to {} are taken", count, what, most));
   };
   limit(cells, "cells and pins", limits::kCells);
   limit(traces, "traces", limits::kTraces);
@@ -292,19 +348,19 @@ Face read_face_table(TableReader& table) {
 
 }  // namespace
 
-std::optional<Color> color_from(std::string_view text) {
-  if ((text.size() != 7 && text.size() != 9) || text[0] != '#') return std::nullopt;
-  std::uint32_t value = 0;
-  const auto [end, error] = std::from_chars(text.data() + 1, text.data() + text.size(), value, 16);
-  if (error != std::errc{} || end != text.data() + text.size()) return std::nullopt;
-  if (text.size() == 7) value = value << 8 | 0xff;
-  return Color{static_cast<std::uint8_t>(value >> 24), static_cast<std::uint8_t>(value >> 16),
-               static_cast<std::uint8_t>(value >> 8), static_cast<std::uint8_t>(value)};
-}
-
-std::string to_string(const Finding& finding, std::string_view file) {
-  return fmt::format("{}:{}:{}: {}: {}", file, finding.line, finding.column,
-                     finding.severity == Finding::Severity::error ? "error" : "warning", finding.message);
+std::vector<std::string> pictures_of(const Face& face) {
+  std::vector<std::string> pictures;
+  const auto add = [&](const std::string& file) {
+    if (!file.empty() && std::find(pictures.begin(), pictures.end(), file) == pictures.end()) pictures.push_back(file);
+  };
+  for (const Row& row : face.rows) {
+    for (const Cell& cell : row.cells) add(cell.sheet.file);
+  }
+  for (const Pin& pin : face.pins) {
+    if (const auto* shown = std::get_if<CellPin>(&pin.what)) add(shown->cell.sheet.file);
+    if (const auto* picture = std::get_if<PicturePin>(&pin.what)) add(picture->file);
+  }
+  return pictures;
 }
 
 FaceReading read_face(std::string_view toml) {
@@ -345,8 +401,10 @@ std::vector<std::string> readings_of(const Face& face) {
     for (const Cell& cell : row.cells) add(spanned(cell.reading, cell.span, face));
   }
   for (const Pin& pin : face.pins) {
-    add(spanned(pin.cell.reading, pin.cell.span, face));
-    for (const TextPiece& piece : pin.text) add(spanned(piece.reading, pin.cell.span, face));
+    if (const auto* shown = std::get_if<CellPin>(&pin.what)) add(spanned(shown->cell.reading, shown->cell.span, face));
+    if (const auto* text = std::get_if<TextPin>(&pin.what)) {
+      for (const TextPiece& piece : text->text) add(spanned(piece.reading, text->span, face));
+    }
   }
   return ids;
 }

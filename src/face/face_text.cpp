@@ -1,13 +1,19 @@
-#include "idlemeter/face_text.hpp"
+#include "idlemeter/face/face_text.hpp"
 
 #include <charconv>
 #include <functional>
 
 #include "face/toml_text.hpp"
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_toml.hpp"
 
 namespace idlemeter {
 namespace {
+
+using namespace face;
 
 std::optional<std::size_t> number_from(std::string_view text) {
   std::size_t number = 0;
@@ -63,7 +69,7 @@ struct FaceText::State {
     }
     const std::string hint = did_you_mean(part, known);
     const std::string all = rows == 0 ? "; it has none" : fmt::format("; it has row:1 to row:{}", rows);
-    throw Error(fmt::format("there is no row '{}'{}", part, hint.empty() ? all : hint), name);
+    throw Error(Error::Code::not_found, fmt::format("there is no row '{}'{}", part, hint.empty() ? all : hint), name);
   }
 
   [[nodiscard]] TomlPath cells(std::size_t row) const { return {"row", row, "cells"}; }
@@ -85,7 +91,8 @@ struct FaceText::State {
 
   [[nodiscard]] std::size_t pin(std::size_t number) const {
     if (number <= count(kPins)) return number - 1;
-    throw Error(fmt::format("there is no pin {}", number), name, fmt::format("it has {} pins", count(kPins)));
+    throw Error(Error::Code::not_found, fmt::format("there is no pin {}", number), name,
+                fmt::format("it has {} pins", count(kPins)));
   }
 
   [[nodiscard]] bool is_row(std::string_view part) const {
@@ -106,7 +113,7 @@ struct FaceText::State {
     return {"row", in, "cells", cell(in, part.substr(slash + 1))};
   }
 
-  /// Makes the change, and takes it back where the face has more wrong with it than before.
+  /// Makes the change, and takes it back if the face has more wrong with it than before.
   void change(const std::function<void(TomlText&)>& how) {
     const std::size_t before = read_face(toml.text()).findings.size();
     TomlText changed = toml.copy();
@@ -127,7 +134,7 @@ const std::string& FaceText::toml() const { return state_->toml.text(); }
 
 namespace {
 
-/// Sets "back.opacity" in the table `back`, which is made where it isn't there.
+/// Sets "back.opacity" in the table `back`, which is made if it isn't there.
 void set_key(TomlText& toml, TomlPath table, std::string_view key, const std::string& value) {
   const std::size_t dot = key.find('.');
   const std::string first(key.substr(0, dot));
@@ -209,7 +216,8 @@ void FaceText::move(std::string_view part, std::string_view to) {
   TomlPath into = from;
   std::optional<std::size_t> number = number_from(to);
   const bool cell = from.size() == 3;
-  if (!number && !cell) throw Error(fmt::format("'{}' is no place for it", to), state_->name, "give its number from 1");
+  if (!number && !cell)
+    throw Error(fmt::format("'{}' isn't a place for it", to), state_->name, "give its number from 1");
   if (!number) {
     const std::size_t slash = to.rfind('/');
     const bool whole = state_->is_row(to) || slash == std::string_view::npos;

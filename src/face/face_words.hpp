@@ -2,8 +2,9 @@
 #pragma once
 
 #include "face/toml_reader.hpp"
+#include "idlemeter/face/face.hpp"
 
-namespace idlemeter {
+namespace idlemeter::face {
 
 inline constexpr Word<Anchor> kAnchors[] = {{"top-left", Anchor::top_left},
                                             {"top", Anchor::top},
@@ -20,8 +21,6 @@ inline constexpr Word<Edge> kEdges[] = {{"none", Edge::none}, {"shadow", Edge::s
 inline constexpr Word<bool> kUnitPlaces[] = {{"level", false}, {"raised", true}};
 inline constexpr Word<bool> kWeights[] = {{"normal", false}, {"bold", true}};
 inline constexpr Word<bool> kLayers[] = {{"front", false}, {"behind", true}};
-inline constexpr Word<Pin::What> kWhats[] = {
-    {"text", Pin::What::text}, {"reading", Pin::What::cell}, {"box", Pin::What::box}, {"picture", Pin::What::picture}};
 inline constexpr Word<Show> kShows[] = {{"text", Show::text},
                                         {"trace", Show::trace},
                                         {"text+trace", Show::text_and_trace},
@@ -31,4 +30,4 @@ inline constexpr Word<Show> kShows[] = {{"text", Show::text},
 inline constexpr Word<Palette> kPalettes[] = {
     {"shore", Palette::shore}, {"beacon", Palette::beacon}, {"chalk", Palette::chalk}};
 
-}  // namespace idlemeter
+}  // namespace idlemeter::face

@@ -1,16 +1,29 @@
+#include "idlemeter/face/lay_out.hpp"
+
 #include <algorithm>
 #include <array>
 #include <cmath>
 #include <span>
 
 #include "face/cell_box.hpp"
+#include "face/flow.hpp"
 #include "face/place_holders.hpp"
+#include "idlemeter/face/color.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/face/text_measure.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 
 namespace idlemeter {
 namespace {
 
+using namespace face;
+
 // In units of the text size.
 constexpr double kPadding = 0.55, kRowGap = 0.28, kLabelGap = 0.9, kCellGap = 0.8, kBlockGap = 1.6;
+constexpr double kAnyWidth = 1e9;
 constexpr Color kRule{255, 255, 255, 60};
 
 struct RowBox {
@@ -21,24 +34,27 @@ struct RowBox {
   std::vector<CellBox> cells;
 };
 
-/// Rows one under another whose labels and text cells line up.
+/// A block with its height.
 struct Block {
-  std::span<const RowBox> rows;
-  double label_width = 0;       // with the gap behind it
-  std::vector<double> columns;  // width of the n-th text cell
-  double width = 0, height = 0;
+  FlowBlock flow;
+  double height = 0;
 };
 
 class Layout {
  public:
-  Layout(const Face& face, int width, int height, const Snapshot& values, const History& history, TextMeasure& measure)
-      : face_(face), look_(face, height, values, history, measure) {
+  Layout(const Face& face, int width, int height, const Snapshot& values, const History& history, TextMeasure& measure,
+         double enlarge)
+      : face_(face), look_(face, height, values, history, measure, enlarge) {
     scene_.width = width;
     scene_.height = height;
   }
 
+  /// How much of the picture's width or height the box takes, whichever is more.
+  [[nodiscard]] double share() const { return share_; }
+
   Scene run() {
     for (const Row& row : face_.rows) rows_.push_back(measure_row(row));
+    for (const RowBox& row : rows_) flow_.push_back(flow_row(row));
     draw_pins(true);
     if (!rows_.empty()) place_rows();
     draw_pins(false);
@@ -57,6 +73,7 @@ class Layout {
       box.cells.push_back(measure_cell(look_, cell));
       box.height = std::max(box.height, box.cells.back().height);
     }
+    mark_once(box.cells);
     const auto known =
         std::find_if(box.cells.begin(), box.cells.end(), [](const CellBox& cell) { return cell.info != nullptr; });
     if (known != box.cells.end()) box.kind = known->info->kind;
@@ -68,37 +85,30 @@ class Layout {
     return std::round(row.row->gap * look_.unit) + (row.row->rule ? look_.em(0.4) : 0);
   }
 
-  [[nodiscard]] Block measure_block(std::span<const RowBox> rows) const {
-    Block block;
-    block.rows = rows;
-    for (const RowBox& row : rows) {
-      block.label_width = std::max(block.label_width, row.label_width > 0 ? row.label_width + look_.em(kLabelGap) : 0);
-      block.columns.resize(std::max(block.columns.size(), row.cells.size()));
-      for (std::size_t i = 0; i < row.cells.size(); ++i) {
-        if (row.cells[i].cell->as == Show::text) block.columns[i] = std::max(block.columns[i], row.cells[i].width);
-      }
-    }
-    block.height = -look_.em(kRowGap);
-    for (const RowBox& row : rows) {
-      block.width = std::max(block.width, (is_wide(row) ? 0 : block.label_width) + cells_width(row, block));
-      block.height += row.height + look_.em(kRowGap) + (&row == rows.data() ? 0 : space_before(row));
-    }
-    return block;
-  }
-
-  static double column_width(const RowBox& row, const Block& block, std::size_t i) {
-    return row.cells[i].cell->as == Show::text ? block.columns[i] : row.cells[i].width;
-  }
-
   /// A trace alone, without a label: it begins where labels do.
   static bool is_wide(const RowBox& row) {
     return row.row->label.empty() && row.cells.size() == 1 && row.cells[0].cell->as == Show::trace;
   }
 
-  [[nodiscard]] double cells_width(const RowBox& row, const Block& block) const {
-    double width = -look_.em(kCellGap);
-    for (std::size_t i = 0; i < row.cells.size(); ++i) width += column_width(row, block, i) + look_.em(kCellGap);
-    return std::max(width, 0.0);
+  [[nodiscard]] FlowRow flow_row(const RowBox& row) const {
+    FlowRow flow{.label = row.label_width > 0 ? row.label_width + look_.em(kLabelGap) : 0, .wide = is_wide(row)};
+    for (const CellBox& cell : row.cells) {
+      flow.cells.push_back(cell.width);
+      flow.lines_up.push_back(cell.cell->as == Show::text);
+    }
+    flow.space_before = space_before(row);
+    return flow;
+  }
+
+  [[nodiscard]] std::span<const RowBox> rows_of(const Block& block) const {
+    return std::span(rows_).subspan(block.flow.first, block.flow.rows);
+  }
+
+  [[nodiscard]] double height_of(std::span<const RowBox> rows) const {
+    double height = -look_.em(kRowGap);
+    for (const RowBox& row : rows)
+      height += row.height + look_.em(kRowGap) + (&row == rows.data() ? 0 : space_before(row));
+    return height;
   }
 
   // Placing: every flow is lines of blocks.
@@ -106,44 +116,20 @@ class Layout {
   using Lines = std::vector<std::vector<Block>>;
 
   [[nodiscard]] Lines lines() const {
-    const std::span<const RowBox> rows = rows_;
-    if (face_.flow == Flow::stack) return {{measure_block(rows)}};
-    return face_.flow == Flow::columns ? Lines{columns_of(rows)} : wrapped(rows);
-  }
-
-  /// As many rows in each column as are needed for the last one to be the shortest.
-  [[nodiscard]] std::vector<Block> columns_of(std::span<const RowBox> rows) const {
-    const std::size_t columns = std::min(static_cast<std::size_t>(face_.columns), rows.size());
-    const std::size_t each = (rows.size() + columns - 1) / columns;
-    std::vector<Block> blocks;
-    for (std::size_t first = 0; first < rows.size(); first += each) {
-      blocks.push_back(measure_block(rows.subspan(first, std::min(each, rows.size() - first))));
-    }
-    return blocks;
-  }
-
-  /// One row after another, a new line where the one before has its share of the whole width.
-  [[nodiscard]] Lines wrapped(std::span<const RowBox> rows) const {
-    Lines lines(1);
-    std::vector<Block> blocks;
-    double whole = 0;
-    for (std::size_t i = 0; i < rows.size(); ++i) blocks.push_back(measure_block(rows.subspan(i, 1)));
-    for (const Block& block : blocks) whole += block.width;
-    double width = 0;
-    for (Block& block : blocks) {
-      const bool full = width > whole / face_.lines - block.width / 2;
-      if (full && !lines.back().empty() && lines.size() < static_cast<std::size_t>(face_.lines)) {
-        lines.emplace_back();
-        width = 0;
+    Lines lines;
+    for (FlowLine& line : flow_of(face_, flow_, {look_.em(kCellGap), look_.em(kBlockGap)}, kAnyWidth)) {
+      lines.emplace_back();
+      for (FlowBlock& block : line) {
+        Block placed{.flow = std::move(block)};
+        placed.height = height_of(rows_of(placed));
+        lines.back().push_back(std::move(placed));
       }
-      width += block.width;
-      lines.back().push_back(std::move(block));
     }
     return lines;
   }
 
   [[nodiscard]] double gap_before(const Block& block) const {
-    return look_.em(kBlockGap) + (face_.flow == Flow::line ? space_before(block.rows.front()) : 0);
+    return look_.em(kBlockGap) + (face_.flow == Flow::line ? flow_[block.flow.first].space_before : 0);
   }
 
   void place_rows() {
@@ -152,7 +138,7 @@ class Layout {
     for (const auto& line : all) {
       double line_width = 0, line_height = 0;
       for (const Block& block : line) {
-        line_width += block.width + (&block == line.data() ? 0 : gap_before(block));
+        line_width += block.flow.width + (&block == line.data() ? 0 : gap_before(block));
         line_height = std::max(line_height, block.height);
       }
       width = std::max(width, line_width);
@@ -166,6 +152,8 @@ class Layout {
   Point begin_box(double width, double height) {
     const double padding = look_.em(kPadding);
     const Rect box = place_box(width + 2 * padding, height + 2 * padding);
+    const double dx = std::abs(face_.place.dx) * look_.scale, dy = std::abs(face_.place.dy) * look_.scale;
+    share_ = std::max((box.width + dx) / scene_.width, (box.height + dy) / scene_.height);
     include(box);
     add_back(face_.back, box);
     add_recording_mark(box);
@@ -195,7 +183,7 @@ class Layout {
 
   // Drawing.
 
-  /// In the box's corner, where no cell has the mark.
+  /// In the box's corner, if no cell has the mark.
   void add_recording_mark(const Rect& box) {
     const auto has_mark = [](const CellBox& cell) { return cell.recorded; };
     for (const RowBox& row : rows_) {
@@ -217,12 +205,12 @@ class Layout {
     for (const Block& block : line) height = std::max(height, block.height);
     for (const Block& block : line) {
       if (&block != line.data()) {
-        if (face_.flow == Flow::line && block.rows.front().row->rule)
+        if (face_.flow == Flow::line && rows_of(block).front().row->rule)
           add_rule({at.x + gap_before(block) / 2, at.y, 1, height});
         at.x += gap_before(block);
       }
       draw_block(block, {at.x, face_.flow == Flow::line ? at.y + std::floor((height - block.height) / 2) : at.y});
-      at.x += block.width;
+      at.x += block.flow.width;
     }
     return height;
   }
@@ -234,13 +222,15 @@ class Layout {
   }
 
   void draw_block(const Block& block, Point at) {
-    for (const RowBox& row : block.rows) {
-      const bool first = &row == block.rows.data();
+    const auto rows = rows_of(block);
+    for (const RowBox& row : rows) {
+      const bool first = &row == rows.data();
       if (!first) at.y += space_before(row);
-      if (!first && row.row->rule) add_rule({at.x, at.y - look_.em(kRowGap) / 2 - look_.em(0.2), block.width, 1});
+      if (!first && row.row->rule) add_rule({at.x, at.y - look_.em(kRowGap) / 2 - look_.em(0.2), block.flow.width, 1});
       const double margin = look_.em(kRowGap / 2);
       if (row.row->back)
-        add_back(*row.row->back, {at.x - margin, at.y - margin, block.width + 2 * margin, row.height + 2 * margin});
+        add_back(*row.row->back,
+                 {at.x - margin, at.y - margin, block.flow.width + 2 * margin, row.height + 2 * margin});
       draw_row(row, block, at);
       at.y += row.height + look_.em(kRowGap);
     }
@@ -259,13 +249,14 @@ class Layout {
     }
     if (is_wide(row)) {
       CellBox wide = row.cells.front();
-      wide.figure_width = wide.width = wide.fills ? std::max(wide.width, block.width) : wide.width;
+      wide.figure_width = wide.width = wide.fills ? std::max(wide.width, block.flow.width) : wide.width;
       return draw_cell(look_, wide, at.x, at.y, row.height, baseline, accent(row, wide), scene_.shapes);
     }
-    double x = at.x + block.label_width;
+    double x = at.x + block.flow.label;
+    const FlowRow& flow = flow_[static_cast<std::size_t>(&row - rows_.data())];
     for (std::size_t i = 0; i < row.cells.size(); ++i) {
       const CellBox& cell = row.cells[i];
-      const double width = column_width(row, block, i), room = width - cell.width;
+      const double width = block.flow.room(flow, i), room = width - cell.width;
       const double shift = cell.cell->align == Align::left     ? 0
                            : cell.cell->align == Align::centre ? std::floor(room / 2)
                                                                : room;
@@ -283,24 +274,31 @@ class Layout {
   }
 
   void draw_pin(const Pin& pin, Point at) {
-    if (pin.what == Pin::What::text) return draw_text_pin(pin, at);
-    if (pin.what == Pin::What::cell) return draw_cell_pin(pin, at);
-    const Rect rect{at.x, at.y, std::round(pin.width * look_.scale), std::round(pin.height * look_.scale)};
-    include(rect);
-    if (pin.what == Pin::What::picture) {
-      scene_.shapes.emplace_back(PictureShape{rect, (face_.folder / pin.picture).string()});
-      return;
-    }
-    Back back = pin.box;
-    back.color = pin.color.value_or(back.color);
-    add_back(back, rect);
+    std::visit([&](const auto& what) { draw_pin(what, at); }, pin.what);
   }
 
-  void draw_text_pin(const Pin& pin, Point at) {
-    const TextStyle style =
-        look_.with_size(std::max(1.0, std::round(pin.size.value_or(face_.text.size) * look_.unit)), pin.bold);
+  void draw_pin(const BoxPin& box, Point at) {
+    const Rect rect{at.x, at.y, std::round(box.width * look_.scale), std::round(box.height * look_.scale)};
+    include(rect);
+    add_back(box.look, rect);
+  }
+
+  void draw_pin(const PicturePin& picture, Point at) {
+    const Rect rect{at.x, at.y, std::round(picture.width * look_.scale), std::round(picture.height * look_.scale)};
+    include(rect);
+    scene_.shapes.emplace_back(PictureShape{rect, (face_.folder / picture.file).string()});
+  }
+
+  /// Pins don't grow with the box, but their text is never smaller than the face's least.
+  [[nodiscard]] double text_size(const std::optional<double>& own) const {
+    const double size = std::round(own.value_or(face_.text.size) * look_.scale * face_.text.scale);
+    return std::max({1.0, size, std::round(face_.text.least)});
+  }
+
+  void draw_pin(const TextPin& pin, Point at) {
+    const TextStyle style = look_.with_size(text_size(pin.size), pin.bold);
     const std::string text =
-        filled(pin.text, look_.values, [&](const std::string& id) { return spanned(id, pin.cell.span, face_); });
+        filled(pin.text, look_.values, [&](const std::string& id) { return spanned(id, pin.span, face_); });
     const TextExtent extent = look_.measure.measure(text, style);
     include({at.x, at.y, std::ceil(extent.width), std::ceil(extent.ascent + extent.descent)});
     scene_.shapes.emplace_back(TextShape{text, style, pin.color.value_or(face_.text.color), at.x,
@@ -308,26 +306,30 @@ class Layout {
   }
 
   /// A reading as a cell, in the size that the pin has for its text.
-  void draw_cell_pin(const Pin& pin, Point at) {
+  void draw_pin(const CellPin& pin, Point at) {
     Look look = look_;
-    if (pin.size) {
-      look.size = std::max(1.0, std::round(*pin.size * look_.unit));
-      look.value_style = look.with_size(look.size, pin.bold);
-      look.unit_style = look.with_size(
-          std::max(1.0, std::round(look.size * look_.unit_style.size / look_.value_style.size)), pin.bold);
-      look.line = look.measure.measure("0", look.value_style);
-    }
-    const CellBox box = measure_cell(look, pin.cell);
+    look.unit = look_.scale * face_.text.scale;  // pins don't grow with the box: they would cover each other
+    const bool bold = pin.size ? pin.bold : face_.text.bold;
+    const double unit_share = look.unit_style.size / look.value_style.size;
+    look.size = text_size(pin.size);
+    look.value_style = look.with_size(look.size, bold);
+    look.unit_style = look.with_size(
+        std::max(std::min(look.size, std::round(face_.text.least)), std::round(look.size * unit_share)), bold);
+    look.line = look.measure.measure("0", look.value_style);
+    CellBox box = measure_cell(look, pin.cell);
+    box.marked = box.recorded;
     const double height = std::max(box.height, box.has_text() ? look.line_height() : 0);
     include({at.x, at.y, box.width, height});
     const Color color =
-        pin.color.value_or(device_color(face_, box.info == nullptr ? DeviceKind::system : box.info->kind));
+        pin.cell.color.value_or(device_color(face_, box.info == nullptr ? DeviceKind::system : box.info->kind));
     draw_cell(look, box, at.x, at.y, height, at.y + std::round(look.line.ascent), color, scene_.shapes);
   }
 
   const Face& face_;
   Look look_;
   std::vector<RowBox> rows_;
+  std::vector<FlowRow> flow_;  // of each row
+  double share_ = 0;
   Scene scene_;
 };
 
@@ -335,7 +337,14 @@ class Layout {
 
 Scene lay_out(const Face& face, int picture_width, int picture_height, const Snapshot& values, const History& history,
               TextMeasure& measure) {
-  return Layout(face, picture_width, picture_height, values, history, measure).run();
+  const auto layout = [&](double enlarge) {
+    return Layout(face, picture_width, picture_height, values, history, measure, enlarge);
+  };
+  const double needed = Look::needed(face, picture_height);
+  Layout first = layout(needed);
+  Scene scene = first.run();
+  if (needed == 1 || first.share() <= 1) return scene;
+  return layout(std::max(1.0, needed / first.share())).run();  // readable text that doesn't fit helps nobody
 }
 
 }  // namespace idlemeter

@@ -1,6 +1,8 @@
 // A hue for each kind of device. Kinds that stand side by side on a face differ in lightness or along blue to yellow,
 // the axis that people who see few colours keep.
-#include "idlemeter/face.hpp"
+#include "idlemeter/face/color.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/readings/reading.hpp"
 
 namespace idlemeter {
 namespace {

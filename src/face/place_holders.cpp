@@ -6,9 +6,12 @@
 #include <chrono>
 #include <cstdint>
 
-#include "idlemeter/limits.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 
-namespace idlemeter {
+namespace idlemeter::face {
 namespace {
 
 constexpr const char* kMissing = "–";
@@ -23,7 +26,7 @@ bool has_small_numbers(std::string_view format) {
   return true;
 }
 
-/// Formats on a trial value tell whether a format is one.
+/// Trying a format on a value shows whether it is one.
 bool is_format(const std::string& format) {
   if (!has_small_numbers(format) || format.find_first_of("{}") != std::string::npos) return false;
   try {
@@ -100,4 +103,4 @@ std::string filled(const std::vector<TextPiece>& pieces, const Snapshot& values,
   return text;
 }
 
-}  // namespace idlemeter
+}  // namespace idlemeter::face

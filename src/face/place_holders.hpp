@@ -7,12 +7,12 @@
 #include <string_view>
 #include <vector>
 
-#include "idlemeter/face.hpp"
-#include "idlemeter/reading.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 
-namespace idlemeter {
+namespace idlemeter::face {
 
-/// Takes a text apart; "{{" and "}}" are braces. Empty where a brace is open, a place is empty or its format is none:
+/// Takes a text apart; "{{" and "}}" are braces. Empty if a brace is open, a place is empty or its format is none:
 /// `problem` then says what is wrong.
 std::optional<std::vector<TextPiece>> text_pieces(std::string_view text, std::string& problem);
 
@@ -23,4 +23,4 @@ std::optional<std::vector<TextPiece>> text_pieces(std::string_view text, std::st
 std::string filled(const std::vector<TextPiece>& pieces, const Snapshot& values,
                    const std::function<std::string(const std::string&)>& id_of);
 
-}  // namespace idlemeter
+}  // namespace idlemeter::face

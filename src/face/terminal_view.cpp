@@ -1,16 +1,28 @@
-#include "idlemeter/terminal_view.hpp"
+#include "idlemeter/face/terminal_view.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <cmath>
 
-#include "base/text.hpp"
 #include "face/cell_box.hpp"
+#include "face/flow.hpp"
 #include "face/place_holders.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/face/color.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/face/text_measure.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 
 namespace idlemeter {
 namespace {
+
+using namespace face;
+
+constexpr std::size_t kCellGap = 2, kBlockGap = 4;  // characters
 
 /// Every character is one wide and one high.
 class CharacterMeasure : public TextMeasure {
@@ -41,7 +53,7 @@ struct Lines {
     width[line] = to;
   }
 
-  /// Puts others to the right, behind a column.
+  /// Puts others to the right, after a column.
   void beside(const Lines& other, std::size_t column) {
     while (text.size() < other.text.size()) {
       text.emplace_back();
@@ -72,9 +84,7 @@ class View {
       : face_(face), style_(style), look_(face, 1080, values, history, measure_) {}
 
   std::string text() {
-    Lines all = face_.flow == Flow::line      ? wrapped_rows()
-                : face_.flow == Flow::columns ? columns()
-                                              : stack(0, face_.rows.size());
+    Lines all = rows();
     if (!face_.pins.empty()) {
       if (face_.rows.empty()) all = Lines(0);
       all.below(pins());
@@ -117,7 +127,7 @@ class View {
   [[nodiscard]] Lines text_cell(const CellBox& box, std::size_t room) const {
     Lines cell;
     const Color color = value_color(look_, box);
-    const std::string dot = box.recorded ? mark(look_.recording) : "";
+    const std::string dot = box.marked ? mark(look_.recording) : "";
     if (!dot.empty()) put(cell, 0, dot, {{255, 82, 82, 255}});
     if (!box.title.empty()) put(cell, 0, box.title + " ", {color, false, true});
     const std::size_t unit = box.unit.empty() ? 0 : characters(box.unit) + 1, used = characters(box.value) + unit;
@@ -130,7 +140,7 @@ class View {
   [[nodiscard]] static std::size_t text_width(const CellBox& box) {
     const std::size_t value = std::max(characters(box.value), static_cast<std::size_t>(box.value_width));
     return (box.title.empty() ? 0 : characters(box.title) + 1) + value +
-           (box.unit.empty() ? 0 : characters(box.unit) + 1) + (box.recorded ? 1 : 0);
+           (box.unit.empty() ? 0 : characters(box.unit) + 1) + (box.marked ? 1 : 0);
   }
 
   /// Two points wide and four high to a character.
@@ -151,7 +161,7 @@ class View {
         last = y;
       }
     };
-    const std::vector<Point> points = trace_points(look_, box, {0, 0, across - 1, down - 1});
+    const std::vector<Point> points = trace_of(look_, box, {0, 0, across - 1, down - 1}).points;
     for (std::size_t i = 0; i < points.size(); ++i) draw(points[i == 0 ? 0 : i - 1], points[i]);
     Lines lines(height);
     for (std::size_t row = 0; row < height; ++row) {
@@ -206,86 +216,95 @@ class View {
 
   // Rows.
 
-  [[nodiscard]] Lines row_lines(const Row& row, std::size_t label, const std::vector<std::size_t>& rooms) const {
+  struct RowCells {
+    const Row* row;
     std::vector<CellBox> boxes;
-    for (const Cell& cell : row.cells) boxes.push_back(measure_cell(look_, cell));
-    const auto known = std::find_if(boxes.begin(), boxes.end(), [](const CellBox& box) { return box.info != nullptr; });
-    const DeviceKind kind = known == boxes.end() ? DeviceKind::system : known->info->kind;
+    std::vector<Lines> cells;  // as wide as they are by themselves
+  };
+
+  [[nodiscard]] RowCells measured(const Row& row) const {
+    RowCells measured{&row, {}, {}};
+    for (const Cell& cell : row.cells) measured.boxes.push_back(measure_cell(look_, cell));
+    mark_once(measured.boxes);
+    for (const CellBox& box : measured.boxes) measured.cells.push_back(cell_lines(box, 0, accent(&row, box)));
+    return measured;
+  }
+
+  static FlowRow flow_row(const RowCells& cells) {
+    FlowRow flow;
+    if (!cells.row->label.empty()) flow.label = static_cast<double>(characters(cells.row->label) + 2);
+    for (std::size_t i = 0; i < cells.boxes.size(); ++i) {
+      const bool text = cells.boxes[i].cell->as == Show::text;
+      flow.cells.push_back(static_cast<double>(text ? text_width(cells.boxes[i]) : cells.cells[i].widest()));
+      flow.lines_up.push_back(text);
+    }
+    return flow;
+  }
+
+  [[nodiscard]] Lines row_lines(const RowCells& row, const FlowRow& flow, const FlowBlock& block) const {
+    const auto known =
+        std::find_if(row.boxes.begin(), row.boxes.end(), [](const CellBox& box) { return box.info != nullptr; });
+    const DeviceKind kind = known == row.boxes.end() ? DeviceKind::system : known->info->kind;
     Lines lines;
-    put(lines, 0, row.label, {row.color.value_or(device_color(face_, kind)), true});
-    std::size_t column = label;
-    for (std::size_t i = 0; i < boxes.size(); ++i) {
-      const Lines cell = cell_lines(boxes[i], i < rooms.size() ? rooms[i] : 0, accent(&row, boxes[i]));
-      lines.beside(cell, column);
-      column = std::max(column + (i < rooms.size() ? rooms[i] : 0), lines.widest()) + 2;
+    put(lines, 0, row.row->label, {row.row->color.value_or(device_color(face_, kind)), true});
+    auto column = static_cast<std::size_t>(block.label);
+    for (std::size_t i = 0; i < row.boxes.size(); ++i) {
+      const auto room = static_cast<std::size_t>(block.room(flow, i));
+      const bool text = row.boxes[i].cell->as == Show::text;
+      lines.beside(text ? text_cell(row.boxes[i], room) : row.cells[i], column);
+      column += room + kCellGap;
     }
     return lines;
   }
 
-  [[nodiscard]] Lines stack(std::size_t first, std::size_t end) const {
-    std::size_t label = 0;
-    std::vector<std::size_t> rooms;
-    for (std::size_t i = first; i < end; ++i) {
-      const Row& row = face_.rows[i];
-      if (!row.label.empty()) label = std::max(label, characters(row.label) + 2);
-      rooms.resize(std::max(rooms.size(), row.cells.size()));
-      for (std::size_t j = 0; j < row.cells.size(); ++j) {
-        if (row.cells[j].as == Show::text) rooms[j] = std::max(rooms[j], text_width(measure_cell(look_, row.cells[j])));
-      }
-    }
+  [[nodiscard]] Lines block_lines(const FlowBlock& block, std::span<const RowCells> rows,
+                                  std::span<const FlowRow> flow) const {
     Lines all(0);
-    for (std::size_t i = first; i < end; ++i) {
-      if (face_.rows[i].rule && i > first) all.below(Lines(1));
-      all.below(row_lines(face_.rows[i], label, rooms));
+    for (std::size_t i = block.first; i < block.first + block.rows; ++i) {
+      if (face_.rows[i].rule && i > block.first) all.below(Lines(1));
+      all.below(row_lines(rows[i], flow[i], block));
     }
     return all;
   }
 
-  [[nodiscard]] Lines columns() const {
-    const std::size_t rows = face_.rows.size();
-    const std::size_t count = std::max<std::size_t>(1, std::min(static_cast<std::size_t>(face_.columns), rows));
-    const std::size_t each = (rows + count - 1) / count;
-    Lines all(1);
-    for (std::size_t first = 0; first < rows; first += each)
-      all.beside(stack(first, std::min(rows, first + each)), first == 0 ? 0 : all.widest() + 4);
-    return all;
-  }
-
-  [[nodiscard]] Lines wrapped_rows() const {
-    Lines all(0), line;
-    for (std::size_t i = 0; i < face_.rows.size(); ++i) {
-      const Lines row = stack(i, i + 1);
-      const bool full = line.widest() > 0 && line.widest() + 3 + row.widest() > static_cast<std::size_t>(style_.width);
-      if (full) {
-        all.below(line);
-        line = Lines();
+  [[nodiscard]] Lines rows() const {
+    std::vector<RowCells> rows;
+    std::vector<FlowRow> flow;
+    for (const Row& row : face_.rows) rows.push_back(measured(row));
+    for (const RowCells& row : rows) flow.push_back(flow_row(row));
+    Lines all(0);
+    for (const FlowLine& blocks : flow_of(face_, flow, {kCellGap, kBlockGap}, style_.width)) {
+      Lines line;
+      for (const FlowBlock& block : blocks) {
+        const bool first = block.first == blocks.front().first;
+        const bool rule = !first && face_.flow == Flow::line && face_.rows[block.first].rule;
+        if (rule) put(line, 0, " │", {{255, 255, 255, 110}});
+        line.beside(block_lines(block, rows, flow), first ? 0 : line.widest() + (rule ? 1 : kBlockGap));
       }
-      const bool rule = line.widest() > 0 && face_.rows[i].rule;
-      if (rule) put(line, 0, " │", {{255, 255, 255, 110}});
-      line.beside(row, line.widest() == 0 ? 0 : line.widest() + (rule ? 1 : 3));
+      all.below(line);
     }
-    all.below(line);
     return all;
   }
 
   // Pins.
 
   [[nodiscard]] Lines pin_lines(const Pin& pin) const {
-    if (pin.what == Pin::What::cell) {
-      const CellBox box = measure_cell(look_, pin.cell);
+    if (const auto* shown = std::get_if<CellPin>(&pin.what)) {
+      CellBox box = measure_cell(look_, shown->cell);
+      box.marked = box.recorded;
       return cell_lines(box, 0, accent(nullptr, box));
     }
+    const auto& text = std::get<TextPin>(pin.what);
     Lines lines;
-    put(lines, 0,
-        filled(pin.text, look_.values, [&](const std::string& id) { return spanned(id, pin.cell.span, face_); }),
-        {pin.color.value_or(face_.text.color), pin.bold});
+    put(lines, 0, filled(text.text, look_.values, [&](const std::string& id) { return spanned(id, text.span, face_); }),
+        {text.color.value_or(face_.text.color), text.bold});
     return lines;
   }
 
   [[nodiscard]] Lines pins() const {
     std::vector<const Pin*> shown;
     for (const Pin& pin : face_.pins) {
-      if (pin.what == Pin::What::text || pin.what == Pin::What::cell) shown.push_back(&pin);
+      if (std::holds_alternative<TextPin>(pin.what) || std::holds_alternative<CellPin>(pin.what)) shown.push_back(&pin);
     }
     std::stable_sort(shown.begin(), shown.end(),
                      [](const Pin* a, const Pin* b) { return std::pair(a->y, a->x) < std::pair(b->y, b->x); });

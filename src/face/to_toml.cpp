@@ -1,11 +1,18 @@
 // Faces as files. What has its default isn't written, so that a file says only what its author chose.
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include "face/face_words.hpp"
 #include "face/toml_text.hpp"
+#include "idlemeter/face/color.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/frames/span.hpp"
 
 namespace idlemeter {
 namespace {
+
+using namespace face;
 
 template <typename T, std::size_t N>
 std::string word_of(const Word<T> (&words)[N], T value) {
@@ -93,6 +100,9 @@ void add_cell(Pairs& pairs, const Cell& cell) {
   pairs.add_given("width", cell.width);
   pairs.add_given("height", cell.height);
   pairs.add_given("range", cell.range);
+  pairs.add_other("grow", cell.grow, usual.grow);
+  pairs.add_other("ends", cell.ends, usual.ends);
+  if (!cell.guides.empty()) pairs.add("guides", fmt::format("[{}]", fmt::join(cell.guides, ", ")));
   pairs.add_other("seconds", cell.seconds, usual.seconds);
   pairs.add_given("span", cell.span);
   if (cell.sheet.file.empty()) return;
@@ -125,7 +135,7 @@ std::string with_braces(const std::string& text) {
   return twice;
 }
 
-std::string text_of(const Pin& pin) {
+std::string text_of(const TextPin& pin) {
   std::string text;
   for (const TextPiece& piece : pin.text) {
     text += piece.reading.empty()
@@ -135,25 +145,38 @@ std::string text_of(const Pin& pin) {
   return text;
 }
 
+void add_what(Pairs& pairs, const TextPin& pin) {
+  pairs.add("text", toml_string(text_of(pin)));
+  pairs.add_given("size", pin.size);
+  pairs.add_word("weight", kWeights, pin.bold, false);
+  pairs.add_given("color", pin.color);
+  pairs.add_given("span", pin.span);
+}
+
+void add_what(Pairs& pairs, const CellPin& pin) {
+  add_cell(pairs, pin.cell);
+  pairs.add_given("size", pin.size);
+  pairs.add_word("weight", kWeights, pin.bold, false);
+}
+
+void add_what(Pairs& pairs, const BoxPin& pin) {
+  const Back usual;
+  pairs.add("box", toml_of(std::pair(pin.width, pin.height)));
+  pairs.add_other("color", pin.look.color, usual.color);
+  pairs.add_other("opacity", pin.look.opacity, usual.opacity);
+  pairs.add_other("radius", pin.look.radius, usual.radius);
+}
+
+void add_what(Pairs& pairs, const PicturePin& pin) {
+  pairs.add("picture", toml_string(pin.file));
+  pairs.add("width", toml_of(pin.width));
+  pairs.add("height", toml_of(pin.height));
+}
+
 std::string toml_of(const Pin& pin) {
   Pairs pairs;
   pairs.add("at", toml_of(std::pair(pin.x, pin.y)));
-  Cell cell = pin.cell;
-  cell.color = pin.color;
-  if (pin.what == Pin::What::text) pairs.add("text", toml_string(text_of(pin)));
-  if (pin.what == Pin::What::box) {
-    pairs.add("box", toml_of(std::pair(pin.width, pin.height)));
-    pairs.add_other("opacity", pin.box.opacity, Back().opacity);
-    pairs.add_other("radius", pin.box.radius, Back().radius);
-  }
-  if (pin.what == Pin::What::picture) {
-    pairs.add("picture", toml_string(pin.picture));
-    cell.width = pin.width;
-    cell.height = pin.height;
-  }
-  add_cell(pairs, cell);
-  pairs.add_given("size", pin.size);
-  pairs.add_word("weight", kWeights, pin.bold, false);
+  std::visit([&](const auto& what) { add_what(pairs, what); }, pin.what);
   pairs.add_word("layer", kLayers, pin.behind, false);
   return "\n[[pin]]\n" + pairs.in_lines();
 }
@@ -168,6 +191,7 @@ std::string to_toml(const Face& face) {
   place.add_other("dy", face.place.dy, usual.place.dy);
   text.add_other("font", face.text.font, usual.text.font);
   text.add_other("size", face.text.size, usual.text.size);
+  text.add_other("least", face.text.least, usual.text.least);
   text.add_other("scale", face.text.scale, usual.text.scale);
   text.add_word("weight", kWeights, face.text.bold, usual.text.bold);
   text.add_word("units", kUnitPlaces, face.text.raised_units, usual.text.raised_units);

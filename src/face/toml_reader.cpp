@@ -4,17 +4,21 @@
 
 #include <algorithm>
 
-#include "base/file.hpp"
-#include "base/text.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/limits.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/face/color.hpp"
 
-namespace idlemeter {
+namespace idlemeter::face {
 
 std::string read_toml_file(const std::filesystem::path& file, std::string_view what) {
   FileBytes read = read_regular_file(file, limits::kTomlBytes);
   if (!read.problem.empty())
-    throw Error(fmt::format("cannot read the {} ({})", what, read.problem), file.string(), "name a TOML file");
+    throw Error(Error::Code::unreadable, fmt::format("cannot read the {} ({})", what, read.problem), file.string(),
+                "name a TOML file");
   return std::move(read.bytes);
 }
 
@@ -27,12 +31,12 @@ void throw_findings(const Findings& findings, const std::filesystem::path& file)
     }
     all += (all.empty() ? "" : "\n") + to_string(finding, file.string());
   }
-  throw Error(all);
+  throw Error(Error::Code::invalid, all);
 }
 
 namespace {
 
-/// Where a quoted text that starts here ends, npos where it doesn't. `mark`: its quotes, one or three.
+/// Where a quoted text that starts here ends, npos if it doesn't. `mark`: its quotes, one or three.
 std::size_t end_of_string(std::string_view text, std::size_t start, std::string_view mark) {
   const bool escapes = mark[0] == '"', one_line = mark.size() == 1;
   for (std::size_t i = start + mark.size(); i < text.size(); ++i) {
@@ -48,7 +52,7 @@ std::size_t end_of_string(std::string_view text, std::size_t start, std::string_
   return std::string_view::npos;
 }
 
-/// The first byte beyond ASCII behind a backslash, or behind the white space that one leaves out. Within three quotes.
+/// The first byte beyond ASCII after a backslash, or after the white space that one leaves out. Within three quotes.
 std::optional<std::size_t> stray_after_backslash(std::string_view text, std::size_t start, std::size_t end) {
   for (std::size_t i = start; i + 1 < end; ++i) {
     if (text[i] != '\\') continue;
@@ -59,7 +63,7 @@ std::optional<std::size_t> stray_after_backslash(std::string_view text, std::siz
   return std::nullopt;
 }
 
-/// Whether a quote begins a text here. Behind a bare word it doesn't: toml++ goes on with the word to tell what is
+/// Whether a quote begins a text here. After a bare word it doesn't: toml++ goes on with the word to report what is
 /// wrong.
 bool begins_string(std::string_view text, std::size_t quote) {
   const std::size_t before = text.substr(0, quote).find_last_not_of(" \t");
@@ -93,13 +97,13 @@ class Nesting {
   bool line_is_empty_ = true, at_header_ = false;
 };
 
-/// The first byte beyond ASCII outside of quotes and comments, where TOML 1.0 has none, or where toml++ 3.3 takes it
+/// The first byte beyond ASCII outside of quotes and comments, where TOML 1.0 has none, or if toml++ 3.3 takes it
 /// for white space: it has undefined behaviour on some of them (is_non_ascii_horizontal_whitespace), so that it never
-/// gets to see one; or the place where the text nests too deep. Empty if there is none; toml++ tells of a text that
+/// gets to see one; or the place where the text nests too deep. Empty if there is none; toml++ reports a text that
 /// ends within quotes.
 std::optional<Stray> stray_character(std::string_view text) {
   constexpr const char* kBare =
-      "a character that TOML takes only in quotes or behind #; quote the text, like label = \"Höhe\"";
+      "a character that TOML takes only in quotes or after #; quote the text, like label = \"Höhe\"";
   constexpr const char* kBehind = "a letter beyond ASCII can't follow a \\ here; write the text on one line, or \\\\";
   Nesting nesting;
   for (std::size_t i = text.starts_with("\xEF\xBB\xBF") ? 3 : 0; i < text.size();) {
@@ -147,7 +151,7 @@ std::optional<toml::table> parse_toml(std::string_view text, Findings& findings)
   try {
     return toml::parse(text);
   } catch (const toml::parse_error& error) {
-    tell(findings, error.source(), std::string(error.description()));
+    report(findings, error.source(), std::string(error.description()));
     return std::nullopt;
   }
 }
@@ -184,14 +188,14 @@ const toml::node* TableReader::find(std::string_view key) {
 }
 
 void TableReader::wrong_kind(std::string_view key, const toml::node& node, std::string_view wanted) {
-  tell(node, fmt::format("'{}' of {} is {}, not {}", key, what_, wanted, kind_name(node.type())));
+  report(node, fmt::format("'{}' of {} is {}, not {}", key, what_, wanted, kind_name(node.type())));
 }
 
 void TableReader::wrong_word(std::string_view key, const toml::node& node, const std::string& word,
                              const std::vector<std::string_view>& words) {
   const std::string hint = did_you_mean(word, words);
-  tell(node, fmt::format("'{}' is no {}{}", word, key,
-                         hint.empty() ? fmt::format("; it is one of '{}'", fmt::join(words, "', '")) : hint));
+  report(node, fmt::format("'{}' can't be '{}'{}", key, word,
+                           hint.empty() ? fmt::format("; it is one of '{}'", fmt::join(words, "', '")) : hint));
 }
 
 void TableReader::read(std::string_view key, std::optional<std::string>& into) {
@@ -223,7 +227,7 @@ void TableReader::read(std::string_view key, std::optional<double>& into, double
   const auto value = node->is_number() ? node->value<double>() : std::nullopt;
   if (!value) return wrong_kind(key, *node, "a number");
   if (!(*value >= least && *value <= most)) {
-    return tell(*node, fmt::format("'{}' of {} is from {} to {}, not {}", key, what_, least, most, *value));
+    return report(*node, fmt::format("'{}' of {} must be from {} to {}, not {}", key, what_, least, most, *value));
   }
   into = value;
 }
@@ -240,7 +244,7 @@ void TableReader::read(std::string_view key, std::optional<int>& into, int least
   const auto value = node->value_exact<std::int64_t>();
   if (!value) return wrong_kind(key, *node, "a whole number");
   if (*value < least || *value > most) {
-    return tell(*node, fmt::format("'{}' of {} is from {} to {}, not {}", key, what_, least, most, *value));
+    return report(*node, fmt::format("'{}' of {} must be from {} to {}, not {}", key, what_, least, most, *value));
   }
   into = static_cast<int>(*value);
 }
@@ -252,8 +256,8 @@ void TableReader::read(std::string_view key, std::optional<Color>& into) {
   const auto color = text ? color_from(*text) : std::nullopt;
   if (!text) return wrong_kind(key, *node, "a colour in quotes");
   if (!color)
-    return tell(*node,
-                fmt::format("'{}' is no colour; write it like \"#8fd694\", or \"#8fd694cc\" with its opacity", *text));
+    return report(
+        *node, fmt::format("'{}' isn't a colour; write it like \"#8fd694\", or \"#8fd694cc\" with its opacity", *text));
   into = color;
 }
 
@@ -278,12 +282,12 @@ void TableReader::read_tables(std::string_view key, std::size_t most, const std:
   if (!node->is_array()) return wrong_kind(key, *node, "an array of tables");
   if (node->as_array()->size() > most) {
     const toml::node& first_beyond = *node->as_array()->get(most);
-    return tell(first_beyond,
-                fmt::format("{} has {} of '{}'; up to {} are taken", what_, node->as_array()->size(), key, most));
+    return report(first_beyond,
+                  fmt::format("{} has {} of '{}'; up to {} are taken", what_, node->as_array()->size(), key, most));
   }
   for (const toml::node& element : *node->as_array()) {
     if (!element.is_table()) {
-      tell(element, fmt::format("each of '{}' is a table, not {}", key, kind_name(element.type())));
+      report(element, fmt::format("each of '{}' is a table, not {}", key, kind_name(element.type())));
       continue;
     }
     TableReader inner(*element.as_table(), fmt::format("'{}'", key), findings_);
@@ -297,10 +301,10 @@ void TableReader::done() {
     const std::string_view name = key.str();
     if (std::find(known_.begin(), known_.end(), name) != known_.end()) continue;
     const std::string hint = did_you_mean(name, known_);
-    idlemeter::tell(findings_, key.source(),
-                    fmt::format("{} has no key '{}'{}", what_, name,
-                                hint.empty() ? fmt::format("; it has '{}'", fmt::join(known_, "', '")) : hint));
+    face::report(findings_, key.source(),
+                 fmt::format("{} has no key '{}'{}", what_, name,
+                             hint.empty() ? fmt::format("; it has '{}'", fmt::join(known_, "', '")) : hint));
   }
 }
 
-}  // namespace idlemeter
+}  // namespace idlemeter::face

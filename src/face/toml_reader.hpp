@@ -3,6 +3,7 @@
 
 #include <fmt/format.h>
 
+#include <filesystem>
 #include <functional>
 #include <initializer_list>
 #include <string>
@@ -10,7 +11,7 @@
 #include <vector>
 
 // toml++ 3.3 asserts, and with NDEBUG promises the compiler, that a table's header begins with a key; "[=" does not,
-// and the code behind the assertion handles it well. Without the assertion there is neither an abort nor undefined
+// and the code after the assertion handles it well. Without the assertion there is neither an abort nor undefined
 // behaviour.
 #pragma push_macro("NDEBUG")
 #undef NDEBUG
@@ -19,21 +20,22 @@
 #include <toml++/toml.h>
 #pragma pop_macro("NDEBUG")
 
-#include "idlemeter/face.hpp"
-#include "readings/nearest.hpp"
+#include "base/words.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/face/color.hpp"
 
-namespace idlemeter {
+namespace idlemeter::face {
 
 using Findings = std::vector<Finding>;
 
-inline void tell(Findings& findings, const toml::source_region& where, std::string message) {
+inline void report(Findings& findings, const toml::source_region& where, std::string message) {
   findings.push_back({Finding::Severity::error, where.begin.line, where.begin.column, std::move(message)});
 }
 
-/// The whole file. Throws Error, naming what it should hold ("face"), where it can't be read.
+/// The whole file. Throws Error, naming what it should hold ("face"), if it can't be read.
 std::string read_toml_file(const std::filesystem::path& file, std::string_view what);
 
-/// The parsed text; empty, with a finding, where it isn't TOML. Copies of a table forget where its parts are.
+/// The parsed text; empty, with a finding, if it isn't TOML. Copies of a table forget where its parts are.
 std::optional<toml::table> parse_toml(std::string_view text, Findings& findings);
 
 /// Calls `read` with the parsed text; a text that isn't TOML is a finding. Findings are in the order of the text
@@ -46,14 +48,9 @@ void read_toml(std::string_view text, Findings& findings, const std::function<vo
 /// "a string", "a whole number" … for people.
 std::string_view kind_name(toml::node_type type);
 
-/// A word of an enumeration.
-template <typename T>
-struct Word {
-  std::string_view word;
-  T value;
-};
+using base::Word;
 
-/// One table. Each key that is asked for is known; done() tells of the others.
+/// One table. Each key that is asked for is known; done() reports the others.
 class TableReader {
  public:
   TableReader(const toml::table& table, std::string what, Findings& findings)
@@ -77,22 +74,22 @@ class TableReader {
   template <typename T, std::size_t N>
   void read_word(std::string_view key, T& into, const Word<T> (&words)[N]);
 
-  /// Reads what is under the key with `reader(table, what)` where it is a table.
+  /// Reads what is under the key with `reader(table, what)` if it is a table.
   void read_table(std::string_view key, const std::function<void(TableReader&)>& reader);
 
   /// The same for each table of an array, in order. An array of more than `most` is a finding, and isn't read.
   void read_tables(std::string_view key, std::size_t most, const std::function<void(TableReader&)>& reader);
 
-  /// Tells of every key that nobody has asked for.
+  /// Reports every key that wasn't asked for.
   void done();
 
-  void tell(const toml::node& where, std::string message) {
-    idlemeter::tell(findings_, where.source(), std::move(message));
+  void report(const toml::node& where, std::string message) {
+    face::report(findings_, where.source(), std::move(message));
   }
   [[nodiscard]] const toml::table& table() const { return table_; }
 
  private:
-  /// The node where it is of type T, else a finding.
+  /// The node if it is of type T, else a finding.
   template <typename T>
   const T* expect(std::string_view key, std::string_view wanted);
   void wrong_kind(std::string_view key, const toml::node& node, std::string_view wanted);
@@ -122,4 +119,4 @@ void TableReader::read_word(std::string_view key, T& into, const Word<T> (&words
   wrong_word(key, *node, *text, all);
 }
 
-}  // namespace idlemeter
+}  // namespace idlemeter::face

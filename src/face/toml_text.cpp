@@ -2,10 +2,11 @@
 
 #include <algorithm>
 
-#include "base/text.hpp"
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/text.hpp"
 
-namespace idlemeter {
+namespace idlemeter::face {
 namespace {
 
 toml::table parsed(std::string_view text, const std::string& what) {
@@ -97,13 +98,13 @@ const toml::node* TomlText::find(const TomlPath& path) const {
 
 const toml::table& TomlText::table_at(const TomlPath& path) const {
   const toml::node* node = find(path);
-  if (node == nullptr || !node->is_table()) throw Error("there is no such table", what_);
+  if (node == nullptr || !node->is_table()) throw Error(Error::Code::not_found, "there is no such table", what_);
   return *node->as_table();
 }
 
 const toml::array& TomlText::array_at(const TomlPath& path) const {
   const toml::node* node = find(path);
-  if (node == nullptr || !node->is_array()) throw Error("there is no such array", what_);
+  if (node == nullptr || !node->is_array()) throw Error(Error::Code::not_found, "there is no such array", what_);
   return *node->as_array();
 }
 
@@ -216,7 +217,7 @@ void TomlText::insert_pair(const TomlPath& path, const toml::table& table, const
 void TomlText::unset(const TomlPath& path, const std::string& key) {
   const toml::table& table = table_at(path);
   const toml::node* value = table.get(key);
-  if (value == nullptr) throw Error("there is no '" + key + "' to remove", what_);
+  if (value == nullptr) throw Error(Error::Code::not_found, "there is no '" + key + "' to remove", what_);
   if (has_header(*value)) return replace(section(*value), "");
   std::size_t begin = text_.size();
   for (const auto& [name, node] : table) {
@@ -237,7 +238,7 @@ void TomlText::unset(const TomlPath& path, const std::string& key) {
 
 std::string TomlText::element(const TomlPath& path, std::size_t place) const {
   const toml::array& array = array_at(path);
-  if (place >= array.size()) throw Error("there is no such element", what_);
+  if (place >= array.size()) throw Error(Error::Code::not_found, "there is no such element", what_);
   const bool sections = is_sections(array);
   const Stretch part = sections ? section(*array.get(place)) : stretch(*array.get(place));
   std::string text = text_.substr(part.begin, part.size());
@@ -276,7 +277,7 @@ void TomlText::insert_in_array(const toml::array& array, std::size_t place, cons
   const std::string indent = text_.substr(line_start(near.begin), near.begin - line_start(near.begin));
   if (!at_end) return replace({near.begin, near.begin}, element + (own_line ? ",\n" + indent : ", "));
   if (!own_line) return replace({near.end, near.end}, ", " + element);
-  // A comment behind the last element stays with it.
+  // A comment after the last element stays with it.
   const std::size_t end = line_end(near.end);
   const std::size_t comma = text_.find_first_not_of(" \t", near.end);
   if (comma < text_.size() && text_[comma] == ',') return replace({end, end}, "\n" + indent + element + ",");
@@ -286,7 +287,7 @@ void TomlText::insert_in_array(const toml::array& array, std::size_t place, cons
 
 void TomlText::remove(const TomlPath& path, std::size_t place) {
   const toml::array& array = array_at(path);
-  if (place >= array.size()) throw Error("there is no such element", what_);
+  if (place >= array.size()) throw Error(Error::Code::not_found, "there is no such element", what_);
   if (is_sections(array)) return replace(section(*array.get(place)), "");
   const Stretch part = stretch(*array.get(place));
   const bool last = place + 1 == array.size();
@@ -297,4 +298,4 @@ void TomlText::remove(const TomlPath& path, std::size_t place) {
   replace(stretch(array), "[]");
 }
 
-}  // namespace idlemeter
+}  // namespace idlemeter::face

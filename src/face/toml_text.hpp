@@ -8,15 +8,15 @@
 
 #include "face/toml_reader.hpp"
 
-namespace idlemeter {
+namespace idlemeter::face {
 
 /// From the root: keys, and places in arrays from 0.
 using TomlPath = std::vector<std::variant<std::string, std::size_t>>;
 
-/// Each change throws Error where it can't be made, and leaves the text as it was.
+/// Each change throws Error if it can't be made, and leaves the text as it was.
 class TomlText {
  public:
-  /// Throws Error with the first finding, named by `what` ("mine.toml"), where it isn't TOML.
+  /// Throws Error with the first finding, named by `what` ("mine.toml"), if it isn't TOML.
   TomlText(std::string text, std::string what);
   TomlText(TomlText&&) = default;
   TomlText& operator=(TomlText&&) = default;
@@ -26,16 +26,16 @@ class TomlText {
   [[nodiscard]] const std::string& text() const { return text_; }
   [[nodiscard]] const toml::table& root() const { return root_; }
 
-  /// nullptr where there is none.
+  /// nullptr if there is none.
   [[nodiscard]] const toml::node* find(const TomlPath& path) const;
 
   /// Gives a key of a table, which is there, its value, as TOML.
   void set(const TomlPath& table, const std::string& key, const std::string& value);
 
-  /// Removes a key that is there, with its line where it has one of its own.
+  /// Removes a key that is there, with its line if it has one of its own.
   void unset(const TomlPath& table, const std::string& key);
 
-  /// Puts an element before the place of an array that is there or, where it is an array of tables, the sections that
+  /// Puts an element before the place of an array that is there or, if it is an array of tables, the sections that
   /// [[name]] begins. Elements are as element() returns them.
   void insert(const TomlPath& array, std::size_t place, const std::string& element);
 
@@ -78,7 +78,7 @@ class TomlText {
 /// A text as a TOML string in quotes.
 std::string toml_string(std::string_view text);
 
-/// A key as TOML writes it: bare where it can be.
+/// A key as TOML writes it: bare if it can be.
 std::string toml_key(std::string_view key);
 
-}  // namespace idlemeter
+}  // namespace idlemeter::face

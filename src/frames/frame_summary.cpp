@@ -1,4 +1,4 @@
-#include "idlemeter/frame_summary.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
 
 #include <fmt/format.h>
 
@@ -9,9 +9,12 @@
 
 #include "frames/slowest_first.hpp"
 #include "frames/tail.hpp"
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
 
 namespace idlemeter {
+
+using namespace frames;
 namespace frames {
 namespace {
 
@@ -34,7 +37,7 @@ double at_rank(const TailView& view, std::uint64_t frames, std::uint64_t rank) {
   return static_cast<double>(view.slowest(frames - rank).kth);
 }
 
-/// Position h splits into a whole rank and a rest; the whole rank comes exactly from parts per million where q is given
+/// Position h splits into a whole rank and a rest; the whole rank comes exactly from parts per million if q is given
 /// so.
 double between_ranks(const TailView& view, std::uint64_t frames, std::uint64_t rank, double rest) {
   const double lower = at_rank(view, frames, rank);
@@ -68,7 +71,7 @@ double low_frame_time(const TailView& view, const Totals& totals, Share share, L
     case LowDefinition::share_of_time:
       break;
   }
-  // In whole nanoseconds a sum reaches the share where it reaches the next whole one.
+  // In whole nanoseconds a sum reaches the share when it reaches the next whole one.
   const Int128 time = (static_cast<Int128>(totals.time) * share.ppm + kWhole - 1) / kWhole;
   return static_cast<double>(view.reaching(static_cast<Nanoseconds>(time)));
 }
@@ -79,7 +82,7 @@ Low low(const TailView& view, const Totals& totals, Share share, LowDefinition d
   return {share, definition, kNanosecondsPerSecond / time, time, enough};
 }
 
-/// Sums along the intervals and drops those that are no frames.
+/// Sums along the intervals and drops those that aren't frames.
 Totals count(std::span<const Nanoseconds> intervals) {
   Totals totals;
   Nanoseconds previous = 0;
@@ -180,7 +183,8 @@ Summary summarize(std::span<const Nanoseconds> intervals, const SummaryRequest& 
   if (intervals.size() > kSurelyFits) {
     frames::Int128 time = 0;
     for (Nanoseconds interval : intervals) time += frames::is_frame(interval) ? interval : 0;
-    if (time > std::numeric_limits<Nanoseconds>::max()) throw Error("the frames add up to more than 292 years");
+    if (time > std::numeric_limits<Nanoseconds>::max())
+      throw Error(Error::Code::invalid, "the frames add up to more than 292 years");
   }
   const frames::Totals totals = frames::count(intervals);
   return frames::figures(frames::SlowestFirst(intervals), totals, request);

@@ -1,4 +1,4 @@
-#include "idlemeter/live_frames.hpp"
+#include "idlemeter/frames/live_frames.hpp"
 
 #include <cstdlib>
 #include <deque>
@@ -6,8 +6,12 @@
 #include <stdexcept>
 
 #include "frames/ordered_frames.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
 
 namespace idlemeter {
+
+using namespace frames;
 
 struct LiveFrames::State {
   Nanoseconds length = std::numeric_limits<Nanoseconds>::max();

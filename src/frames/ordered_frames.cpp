@@ -6,9 +6,11 @@
 #include <numeric>
 #include <stdexcept>
 
+#include "idlemeter/base/time.hpp"
+
 namespace idlemeter::frames {
 
-/// Sorts what is new and merges it from the back. Left undone where little is new: rest() then is cheaper.
+/// Sorts what is new and merges it from the back. Left undone if little is new: rest() then is cheaper.
 void OrderedFrames::Block::put_in_order() const {
   if (count - in_order <= kFew) return;
   Nanoseconds* first = values.get();
@@ -30,7 +32,7 @@ std::array<Nanoseconds, OrderedFrames::kFew> OrderedFrames::Block::rest() const 
   return slowest_first;
 }
 
-/// 1 <= k <= count. Of the ordered values the last k are taken, then each of the rest in place of the fastest taken so
+/// 1 <= k <= count. Of the ordered values the last k are taken, then each of the rest instead of the fastest taken so
 /// far.
 Tail OrderedFrames::Block::slowest(std::uint64_t k) const {
   put_in_order();
@@ -121,7 +123,7 @@ void OrderedFrames::insert(Nanoseconds value) {
   groups_[b / kGroup].sum += value;
 }
 
-/// Makes room where the value goes: a new block at either end of the list where frames only rise or fall, so that
+/// Makes room where the value goes: a new block at either end of the list if frames only rise or fall, so that
 /// blocks stay full; else the upper half of the full block moves into a new one.
 void OrderedFrames::make_room(std::size_t full, Nanoseconds value) {
   Nanoseconds* first = blocks_[full].values.get();

@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "frames/tail.hpp"
+#include "idlemeter/base/time.hpp"
 
 namespace idlemeter::frames {
 
@@ -46,7 +47,7 @@ class OrderedFrames : public TailView {
     [[nodiscard]] Nanoseconds reaching(Nanoseconds time) const;
     void put_in_order() const;
     [[nodiscard]] std::array<Nanoseconds, kFew> rest() const;
-    [[nodiscard]] Nanoseconds* find(Nanoseconds value) const;  // end() where it isn't there
+    [[nodiscard]] Nanoseconds* find(Nanoseconds value) const;  // end() if it isn't there
   };
 
   /// What sixty-four neighbouring blocks hold, so that a walk passes them in one step.

@@ -4,6 +4,9 @@
 #include <bit>
 #include <cassert>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+
 namespace idlemeter::frames {
 namespace {
 

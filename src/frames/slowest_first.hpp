@@ -7,6 +7,7 @@
 #include <vector>
 
 #include "frames/tail.hpp"
+#include "idlemeter/base/time.hpp"
 
 namespace idlemeter::frames {
 
@@ -17,7 +18,7 @@ namespace idlemeter::frames {
 /// Refers to the intervals, which must outlive it. One thread at a time: finer levels are made when first asked for.
 class SlowestFirst : public TailView {
  public:
-  /// Intervals that are no frames are passed over.
+  /// Intervals that aren't frames are skipped.
   explicit SlowestFirst(std::span<const Nanoseconds> intervals);
   ~SlowestFirst() override;
 

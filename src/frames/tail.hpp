@@ -3,7 +3,8 @@
 
 #include <cstdint>
 
-#include "idlemeter/frame_summary.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
 
 namespace idlemeter::frames {
 
@@ -38,10 +39,10 @@ struct Totals {
   Nanoseconds steps = 0;  ///< sum of |t[i] - t[i-1]|, N - 1 of them
 };
 
-/// True where the interval counts as a frame.
+/// True if the interval counts as a frame.
 constexpr bool is_frame(Nanoseconds interval) { return interval > 0 && interval <= kLongestFrame; }
 
-/// Throws std::invalid_argument where a share or a percentile is out of its range.
+/// Throws std::invalid_argument if a share or a percentile is out of its range.
 [[nodiscard]] Summary figures(const TailView& view, const Totals& totals, const SummaryRequest& request);
 
 }  // namespace idlemeter::frames

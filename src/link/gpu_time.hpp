@@ -1,4 +1,4 @@
-// Whether the GPU's work on frames is timed, as the meter tells the games that it starts.
+// Whether the GPU's work on frames is timed, as the meter asks of the games that it starts.
 #pragma once
 
 #include <stdlib.h>
@@ -8,7 +8,7 @@ namespace idlemeter::link {
 
 inline constexpr const char* kGpuTimeVariable = "IDLEMETER_GPU_TIME";  // "on", "off"; anything else: automatic
 
-/// Where the GPU's clock stops the one that draws, as on a software rasteriser, it is used only if that is asked for.
+/// If reading the GPU's clock makes the renderer stop, as on a software rasteriser, it is read only on request.
 inline bool times_gpu(bool stops_for_it) {
   const char* choice = ::getenv(kGpuTimeVariable);
   if (choice != nullptr && ::strcmp(choice, "off") == 0) return false;

@@ -6,8 +6,6 @@
 #include <sys/mman.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
-#include <sys/un.h>
-#include <time.h>
 #include <unistd.h>
 
 #ifndef F_SEAL_FUTURE_WRITE
@@ -37,12 +35,6 @@ struct Message {
 };
 
 }  // namespace
-
-std::int64_t now() {
-  timespec time{};
-  ::clock_gettime(CLOCK_MONOTONIC, &time);
-  return std::int64_t{time.tv_sec} * 1'000'000'000 + time.tv_nsec;
-}
 
 Mapping make_region(const char* name, std::size_t size, int& fd) {
   fd = ::memfd_create(name, MFD_CLOEXEC | MFD_ALLOW_SEALING);
@@ -114,27 +106,6 @@ Greeted receive_greeting(int socket, std::uint32_t magic, int& fd) {
   if (got > 0) for_each_descriptor(message.header, [](int one) { ::close(one); });
   fd = -1;
   return Greeted::never;
-}
-
-bool peer_is_mine(int socket) {
-  ucred peer{};
-  socklen_t size = sizeof peer;
-  return ::getsockopt(socket, SOL_SOCKET, SO_PEERCRED, &peer, &size) == 0 && peer.uid == ::geteuid();
-}
-
-int connect_to(const char* path) {
-  sockaddr_un address{};
-  address.sun_family = AF_UNIX;
-  if (::strlen(path) >= sizeof address.sun_path) return -1;
-  ::strcpy(address.sun_path, path);
-  const int socket = ::socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC | SOCK_NONBLOCK, 0);
-  if (socket < 0) return -1;
-  if (::connect(socket, reinterpret_cast<const sockaddr*>(&address), sizeof address) == 0 && peer_is_mine(socket))
-    return socket;
-  const int why = errno;
-  ::close(socket);
-  errno = why;
-  return -1;
 }
 
 }  // namespace idlemeter::link

@@ -15,29 +15,21 @@ struct Mapping {
 };
 
 /// New memory, mapped for writing here and sealed so that nobody else can write to it or change its size; `fd` gets the
-/// descriptor to hand over. Not mapped where the system refuses.
+/// descriptor to hand over. Not mapped if the system refuses.
 Mapping make_region(const char* name, std::size_t size, int& fd);
 
-/// Maps another's memory for reading; not mapped where its seals or its size aren't right, so that it can never be cut
+/// Maps another's memory for reading; not mapped if its seals or its size aren't right, so that it can never be cut
 /// short under the reader. Takes the descriptor.
 Mapping map_region(int fd, std::size_t size);
 
 void unmap(Mapping& mapping);
 
-/// Sends a greeting with a descriptor; false where it didn't go at once.
+/// Sends a greeting with a descriptor; false if it didn't go at once.
 bool send_greeting(int socket, std::uint32_t magic, int fd);
 
 enum class Greeted { yes, not_yet, never };
 
 /// Takes the other's greeting and its descriptor, without waiting.
 Greeted receive_greeting(int socket, std::uint32_t magic, int& fd);
-
-/// A stream socket connected to that path, not blocking, closed on exec; -1 where nobody of this user listens.
-int connect_to(const char* path);
-
-/// Whether the process at the other end is of this user.
-bool peer_is_mine(int socket);
-
-std::int64_t now();  ///< the monotonic clock, nanoseconds
 
 }  // namespace idlemeter::link

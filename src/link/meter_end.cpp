@@ -8,7 +8,11 @@
 #include <new>
 #include <utility>
 
+#include "base/local_socket.hpp"
+
 namespace idlemeter::link {
+
+using namespace base;
 
 MeterEnd::MeterEnd(int socket) : socket_(socket) {
   ucred peer{};
@@ -38,7 +42,7 @@ bool MeterEnd::receive() {
     char byte = 0;
     return ::recv(socket_, &byte, 1, MSG_DONTWAIT) < 0 && (errno == EAGAIN || errno == EINTR);
   }
-  if (!peer_is_mine(socket_)) return false;
+  if (!peer_is_this_user(socket_)) return false;
   int fd = -1;
   const Greeted greeted = receive_greeting(socket_, kRingMagic, fd);
   if (greeted != Greeted::yes) return greeted == Greeted::not_yet;

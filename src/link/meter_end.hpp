@@ -22,7 +22,7 @@ class MeterEnd {
   [[nodiscard]] int socket() const { return socket_; }
   [[nodiscard]] pid_t pid() const { return pid_; }
 
-  /// Call when the socket has something to read. False where the probe is gone, isn't of this user, or says nothing
+  /// Call when the socket has something to read. False if the probe is gone, isn't of this user, or says nothing
   /// sensible: it is of no more use then, but for the frames that it has written.
   [[nodiscard]] bool receive();
 
@@ -37,7 +37,7 @@ class MeterEnd {
   };
   [[nodiscard]] Graphics graphics() const;
 
-  /// Where the next picture's pixels go; it can hold kSlotBytes. nullptr where there is no link.
+  /// Where the next picture's pixels go; it can hold kSlotBytes. nullptr if there is no link.
   [[nodiscard]] unsigned char* begin_picture();
 
   /// Shows what was written since begin_picture().

@@ -8,8 +8,12 @@
 
 #include <new>
 
+#include "base/local_socket.hpp"
+
 namespace idlemeter::link {
 namespace {
+
+using namespace base;
 
 constexpr std::int64_t kLookEvery = 1'000'000'000, kAnswerEvery = 20'000'000;
 
@@ -62,7 +66,7 @@ void ProbeEnd::welcome() {
   ++links_;
 }
 
-/// Once in a while: the socket tells whether the meter is still there.
+/// Once in a while: the socket shows whether the meter is still there.
 void ProbeEnd::look_after(std::int64_t time) {
   next_look_ = time + kLookEvery;
   if (socket_ < 0) connect();

@@ -25,7 +25,7 @@ class ProbeEnd {
   /// A meter has answered.
   [[nodiscard]] bool linked() const { return picture_.data != nullptr; }
 
-  /// The picture to show now; nullptr pixels where there is none, or the meter hides it or has fallen silent.
+  /// The picture to show now; nullptr pixels if there is none, or the meter hides it or has fallen silent.
   [[nodiscard]] Shown picture() const;
 
   /// Whether the picture is still the one that was read: ask after its pixels were copied.

@@ -35,7 +35,7 @@ struct Ring {
   alignas(64) FrameEntry entries[kRingCapacity];
 };
 
-inline constexpr std::int64_t kSlowClockEvery = 100'000'000;  // where the GPU's clock stops the rasteriser
+inline constexpr std::int64_t kSlowClockEvery = 100'000'000;  // if reading the GPU's clock stops the rasteriser
 
 /// A picture's place in the window, from its top left corner, in pixels.
 struct Slot {

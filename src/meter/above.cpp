@@ -6,8 +6,11 @@
 
 #include <algorithm>
 #include <set>
+#include <utility>
 
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
 #include "link/handover.hpp"
 
 namespace idlemeter::meter {
@@ -15,7 +18,7 @@ namespace {
 
 constexpr std::int64_t kSearchEvery = 1'000'000'000;
 constexpr int kDeepest = 3;                  // window managers lay a game's window into one or two of their own
-constexpr std::uint32_t kSmallestSide = 64;  // what is smaller is no game's picture
+constexpr std::uint32_t kSmallestSide = 64;  // anything smaller isn't a game's picture
 
 using Owners = std::map<xcb_window_t, pid_t>;  // processes by the base of their windows' numbers
 
@@ -63,8 +66,7 @@ Above::Above(Loop& loop, std::function<bool(int)> is_game, Host& host)
     : loop_(loop), is_game_(std::move(is_game)), host_(host) {
   const auto* resources = xcb_get_extension_data(*display_, &xcb_res_id);
   if (resources == nullptr || resources->present == 0)
-    throw Error("the display has no X-Resource extension, which tells whose windows are whose", "",
-                "leave out --above");
+    throw Error("the display has no X-Resource extension, which says whose windows are whose", "", "leave out --above");
   try {
     damage_.emplace();
   } catch (const Error& error) {
@@ -107,9 +109,9 @@ void Above::leave_all() {
 void Above::look() {
   if (xcb_connection_has_error(*display_) != 0) return;
   hear();
-  if (!changed_ && link::now() < search_due_) return;
+  if (!changed_ && monotonic_now() < search_due_) return;
   changed_ = false;
-  search_due_ = link::now() + kSearchEvery;
+  search_due_ = monotonic_now() + kSearchEvery;
   search();
   xcb_flush(*display_);
 }

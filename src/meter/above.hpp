@@ -1,4 +1,4 @@
-// Games that nothing may enter: a window above theirs, and their presents as the display tells them.
+// Games that nothing may enter: a window above theirs, and their presents as the display reports them.
 #pragma once
 
 #include <filesystem>
@@ -7,6 +7,7 @@
 #include <optional>
 #include <string>
 
+#include "idlemeter/draw/image.hpp"
 #include "meter/attachment.hpp"
 #include "meter/damage_watch.hpp"
 #include "meter/loop.hpp"
@@ -23,7 +24,7 @@ struct SeenWindow {
 
 class AboveAttachment final : public Attachment {
  public:
-  /// `damage` is nullptr where presents aren't told, `blind` says why.
+  /// `damage` is nullptr if presents aren't reported, `blind` says why.
   AboveAttachment(pid_t pid, const OverlayDisplay& display, DamageWatch* damage, std::string blind);
   ~AboveAttachment() override;
 
@@ -52,7 +53,7 @@ class AboveAttachment final : public Attachment {
 
 class Above final : public Entrance {
  public:
-  /// Throws Error where the display can't have windows above others. Loop and host have to outlive it.
+  /// Throws Error if the display can't have windows above others. Loop and host have to outlive it.
   Above(Loop& loop, std::function<bool(int)> is_game, Host& host);
   Above(const Above&) = delete;
   Above& operator=(const Above&) = delete;

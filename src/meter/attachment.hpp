@@ -7,7 +7,7 @@
 #include <string>
 #include <vector>
 
-#include "idlemeter/draw.hpp"
+#include "idlemeter/draw/image.hpp"
 #include "link/regions.hpp"
 
 namespace idlemeter::meter {
@@ -19,22 +19,22 @@ class Attachment {
 
   [[nodiscard]] virtual pid_t pid() const = 0;
 
-  /// "OpenGL 4.5"; empty where it isn't known.
+  /// "OpenGL 4.5"; empty if it isn't known.
   [[nodiscard]] virtual std::string api() const { return {}; }
 
-  /// Why frames can't be told here; empty where they can.
+  /// Why frames can't be seen here; empty if they can.
   [[nodiscard]] virtual std::string blind() const { return {}; }
 
   /// Appends the presents that came since the last call. Returns how many of them were lost.
   virtual std::uint32_t drain(std::vector<link::FrameEntry>& into) = 0;
 
-  /// The size of the game's picture in pixels where it is known without a present.
+  /// The size of the game's picture in pixels if it is known without a present.
   struct Size {
     std::uint32_t width = 0, height = 0;
   };
   [[nodiscard]] virtual Size size() const { return {}; }
 
-  /// True where a picture can be handed over.
+  /// True if a picture can be handed over.
   [[nodiscard]] virtual bool takes_pictures() const = 0;
 
   /// Puts a picture on the game, at most link::kSlotBytes of pixels; x and y from the game's top left corner.
@@ -48,10 +48,10 @@ class Attachment {
 
 class Game;
 
-/// Who is told of games that come and go.
+/// Who hears of games that come and go.
 class Host {
  public:
-  /// The game, until it leaves; nullptr where it isn't wanted.
+  /// The game, until it leaves; nullptr if it isn't wanted.
   virtual Game* come(std::unique_ptr<Attachment> attachment) = 0;
   virtual void leave(Game& game) = 0;
 
@@ -67,7 +67,7 @@ class Entrance {
   /// Call at each tick.
   virtual void look() = 0;
 
-  /// Lets all games go and takes no more. Does nothing where that makes no difference to others.
+  /// Lets all games go and takes no more. Does nothing if that makes no difference to others.
   virtual void close() {}
 };
 

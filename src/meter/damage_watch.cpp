@@ -6,7 +6,8 @@
 
 #include <utility>
 
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
 #include "link/handover.hpp"
 
 namespace idlemeter::meter {
@@ -30,7 +31,7 @@ DamageWatch::DamageWatch() : display_(connect_to_display()) {
       extension == nullptr || extension->present == 0
           ? owned<xcb_damage_query_version_reply_t>(nullptr)
           : owned(xcb_damage_query_version_reply(display, xcb_damage_query_version(display, 1, 1), nullptr));
-  if (version == nullptr) throw Error("the display has no DAMAGE extension, which tells when a window is drawn into");
+  if (version == nullptr) throw Error("the display has no DAMAGE extension, which says when a window is drawn into");
   notify_ = extension->first_event + XCB_DAMAGE_NOTIFY;
   thread_ = std::thread([this] { listen(); });
 }
@@ -84,7 +85,7 @@ void DamageWatch::listen() {
 }
 
 void DamageWatch::take(const xcb_generic_event_t& event) {
-  const std::int64_t at = link::now();
+  const std::int64_t at = monotonic_now();
   const auto& notify = reinterpret_cast<const xcb_damage_notify_event_t&>(event);
   const std::lock_guard lock(mutex_);
   const auto found = windows_.find(notify.drawable);

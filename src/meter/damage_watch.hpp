@@ -1,4 +1,4 @@
-// When windows are drawn into, told by the display.
+// When windows are drawn into, as the display reports it.
 #pragma once
 
 #include <map>
@@ -15,13 +15,13 @@ namespace idlemeter::meter {
 /// for it. A present is one report of DAMAGE: one request that drew into the window. Any thread.
 class DamageWatch {
  public:
-  /// Throws Error where the display has no DAMAGE.
+  /// Throws Error if the display has no DAMAGE.
   DamageWatch();
   DamageWatch(const DamageWatch&) = delete;
   DamageWatch& operator=(const DamageWatch&) = delete;
   ~DamageWatch();
 
-  /// What is drawn within the covered part of the window alone is no present: a window above it has changed its form.
+  /// What is drawn within the covered part of the window alone isn't a present: a window above it has changed its form.
   void add(xcb_window_t window, xcb_rectangle_t covered);
   void cover(xcb_window_t window, xcb_rectangle_t covered);
   void remove(xcb_window_t window);

@@ -3,7 +3,7 @@
 
 #include <algorithm>
 
-#include "idlemeter/frame_summary.hpp"
+#include "idlemeter/base/time.hpp"
 
 namespace idlemeter::meter {
 

@@ -6,9 +6,24 @@
 #include <cmath>
 #include <iterator>
 
-#include "base/text.hpp"
-#include "idlemeter/error.hpp"
-#include "meter/process.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/face/text_measure.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/meter/process.hpp"
+#include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/live_readings.hpp"
+#include "idlemeter/readings/run_sink.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 
 namespace idlemeter::meter {
 namespace {
@@ -22,7 +37,10 @@ bool shows_traces(const Face& face) {
   for (const Row& row : face.rows) {
     if (std::any_of(row.cells.begin(), row.cells.end(), traces)) return true;
   }
-  return std::any_of(face.pins.begin(), face.pins.end(), [&](const Pin& pin) { return traces(pin.cell); });
+  return std::any_of(face.pins.begin(), face.pins.end(), [&](const Pin& pin) {
+    const auto* shown = std::get_if<CellPin>(&pin.what);
+    return shown != nullptr && traces(shown->cell);
+  });
 }
 
 /// The pixels around the bounds within the picture, with room for the edges of letters.
@@ -90,12 +108,12 @@ bool WatchedFace::look() {
 }
 
 Game::Game(std::unique_ptr<Attachment> attachment, WatchedFace face, const std::vector<ComputedReading>& computed)
-    : attachment_(std::move(attachment)), name_(name_of_process(pid())), face_(std::move(face)), computed_(computed) {
+    : attachment_(std::move(attachment)), name_(name_of_process(pid())), face_(std::move(face)), live_(computed) {
   note_face();
 }
 
 void Game::note_face() {
-  frames_.ask(readings_of(face_.face()));
+  live_.ask(readings_of(face_.face()));
   has_traces_ = shows_traces(face_.face());
   last_ = {};
 }
@@ -117,11 +135,12 @@ const std::vector<FrameRecord>& Game::drain(Nanoseconds now) {
   }
   drop_surplus(now);
   for (const link::FrameEntry& frame : arrived_) take(frame, now);
+  live_.add(counted_);
   return counted_;
 }
 
 /// A game that presents more than can be kept would take all of the meter's time and memory. What was saved up while
-/// the meter was stopped is no surplus.
+/// the meter was stopped isn't surplus.
 void Game::drop_surplus(Nanoseconds now) {
   const double seconds = drained_ == 0 ? 0 : static_cast<double>(now - drained_) / kSecond;
   drained_ = now;
@@ -142,10 +161,9 @@ void Game::keep_early(Nanoseconds since) {
   if (early_.size() > kMost) early_.erase(early_.begin(), early_.end() - static_cast<std::ptrdiff_t>(kMost));
 }
 
-std::vector<FrameRecord> Game::begin_recording(Nanoseconds since) {
+void Game::begin_recording(RunSink& sink, Nanoseconds since, Nanoseconds until) {
   std::erase_if(early_, [&](const FrameRecord& frame) { return frame.at < since; });
-  frames_.begin_recording(since, early_);
-  return std::exchange(early_, {});
+  live_.begin_recording(&sink, since, until, std::exchange(early_, {}));
 }
 
 std::optional<Nanoseconds> Game::early_since() const {
@@ -178,8 +196,6 @@ void Game::take(const link::FrameEntry& entry, Nanoseconds now) {
   const bool has_work = entry.gpu_work > 0 && entry.gpu_work <= kLongestFrame;
   const FrameRecord frame{entry.present, *interval, has_work ? entry.gpu_work : -1};
   whole_.add(frame.interval);
-  frames_.add(frame);
-  history_.add("frame.time", frame.at, static_cast<double>(frame.interval) / kMillisecond);
   counted_.push_back(frame);
 }
 
@@ -187,9 +203,10 @@ void Game::look_at_face() {
   if (face_.look()) note_face();
 }
 
-void Game::update(const Snapshot& machine, Nanoseconds now, bool keep) {
-  values_ = computed_.add_to(machine.with(frames_.batch(now)));
-  if (keep) history_.add(values_);
+void Game::update(const Snapshot& machine, Nanoseconds now, LiveReadings::Past past) {
+  GameInfo info{name_, attachment_->api(), picture()};
+  if (info != info_) live_.set_game(info_ = std::move(info));
+  live_.update(machine, now, past);
 }
 
 /// A line below the overlay, or above it if there is no room.
@@ -223,7 +240,7 @@ void Game::add_line(Scene& scene, Painter& painter, std::string text) const {
 
 void Game::redraw(Painter& painter) {
   if (!has_picture() || !attachment_->takes_pictures()) return;
-  Scene scene = lay_out(face_.face(), width_, height_, values_, history_, painter);
+  Scene scene = lay_out(face_.face(), width_, height_, live_.values(), live_.history(), painter);
   add_line(scene, painter, first_line(face_.mistake()));
   add_line(scene, painter, notice_);
   if (too_much_) add_line(scene, painter, "this face has more to paint than an overlay may");

@@ -7,19 +7,25 @@
 #include <string>
 #include <vector>
 
-#include "idlemeter/draw.hpp"
-#include "idlemeter/frame_readings.hpp"
-#include "idlemeter/limits.hpp"
-#include "idlemeter/own_readings.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/frames/live_frames.hpp"
+#include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/live_readings.hpp"
+#include "idlemeter/readings/run_sink.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 #include "meter/attachment.hpp"
 
 namespace idlemeter::meter {
 
-/// Takes the frames of one window: the one that presents. A game may open another, or make its window anew; the
-/// newcomer counts once the one before has let two of its frames pass.
+/// Takes the frames of one window: the one that presents. A game may open another, or replace its window; the newcomer
+/// counts once it has presented twice without the one before doing so.
 class WindowChoice {
  public:
-  /// The interval to the window's present before; empty where there is none, or the present is of another window.
+  /// The interval since the window's last present; empty if there was none, or if another window presents.
   std::optional<Nanoseconds> interval(const link::FrameEntry& frame);
 
   /// What was presented meanwhile isn't known: no interval leads over it.
@@ -38,7 +44,7 @@ class WatchedFace {
  public:
   explicit WatchedFace(std::filesystem::path file, std::string name = {});
 
-  /// Reads the file where it was saved since. True where there is something new: another face, or a mistake.
+  /// Reads the file if it was saved since. True if there is something new: another face, or a mistake.
   bool look();
 
   [[nodiscard]] const Face& face() const { return face_; }
@@ -47,7 +53,7 @@ class WatchedFace {
   /// What the user calls it; the file's path if that is all that is known.
   [[nodiscard]] const std::string& name() const { return name_; }
 
-  /// What is wrong with what the file holds now; empty where it is the face.
+  /// What is wrong with the file as it is now; empty if it holds the face.
   [[nodiscard]] const std::string& mistake() const { return mistake_; }
 
  private:
@@ -64,6 +70,7 @@ class WatchedFace {
 /// and so is what is more than limits::kFramesPerSecond.
 class Game {
  public:
+  /// `computed`: the user's own readings, which can be read.
   Game(std::unique_ptr<Attachment> attachment, WatchedFace face, const std::vector<ComputedReading>& computed);
 
   [[nodiscard]] Attachment& attachment() { return *attachment_; }
@@ -71,14 +78,15 @@ class Game {
   [[nodiscard]] pid_t pid() const { return attachment_->pid(); }
   [[nodiscard]] const std::string& name() const { return name_; }
   [[nodiscard]] bool has_picture() const { return width_ > 0; }
-  [[nodiscard]] std::string picture() const;  ///< "1920x1080"; empty where it isn't known
+  [[nodiscard]] std::string picture() const;  ///< "1920x1080"; empty if it isn't known
   [[nodiscard]] std::uint64_t presents() const { return presents_; }
   /// Presents that were overwritten before they could be read, or were too many.
   [[nodiscard]] std::uint64_t lost() const { return lost_; }
   /// Presents with impossible times.
   [[nodiscard]] std::uint64_t refused() const { return refused_; }
   [[nodiscard]] const LiveFrames& whole() const { return whole_; }
-  [[nodiscard]] FrameReadings& frames() { return frames_; }
+  [[nodiscard]] LiveReadings& live() { return live_; }
+  [[nodiscard]] const LiveReadings& live() const { return live_; }
   [[nodiscard]] const WatchedFace& face() const { return face_; }
 
   void set_face(WatchedFace face);
@@ -90,9 +98,8 @@ class Game {
   /// to a second's worth of limits::kFramesPerSecond, the newest.
   void keep_early(Nanoseconds since);
 
-  /// Begins the live statistics of a recording with those that were kept since then, and hands them over.
-  std::vector<FrameRecord> begin_recording(Nanoseconds since);
-  void end_recording(Nanoseconds now) { frames_.end_recording(now); }
+  /// Starts a recording that begins with the frames that were kept since then. See LiveReadings.
+  void begin_recording(RunSink& sink, Nanoseconds since, Nanoseconds until);
 
   /// The start of the first frame that is kept; empty if none is.
   [[nodiscard]] std::optional<Nanoseconds> early_since() const;
@@ -100,12 +107,11 @@ class Game {
   /// A line to show with the overlay, such as why nothing is recorded; empty: none.
   void set_notice(const std::string& notice);
 
-  /// Takes the face anew where its file was saved.
+  /// Reads the face again if its file was saved.
   void look_at_face();
 
-  /// The machine's values with the game's own; kept over time where that is asked for.
-  void update(const Snapshot& machine, Nanoseconds now, bool keep);
-  [[nodiscard]] const Snapshot& values() const { return values_; }
+  /// Joins the machine's values with the game's own.
+  void update(const Snapshot& machine, Nanoseconds now, LiveReadings::Past past);
 
   /// Lays the values out and hands over a new picture, if it is another than the last.
   void redraw(Painter& painter);
@@ -122,12 +128,10 @@ class Game {
   std::unique_ptr<Attachment> attachment_;
   std::string name_;
   WatchedFace face_;
-  FrameReadings frames_;
+  LiveReadings live_;
+  GameInfo info_;  // as live_ has it
   LiveFrames whole_ = LiveFrames::growing();
   WindowChoice window_;
-  ComputedReadings computed_;
-  Snapshot values_;
-  History history_;
   std::vector<link::FrameEntry> arrived_;
   std::vector<FrameRecord> counted_;
   std::vector<FrameRecord> early_;

@@ -6,11 +6,14 @@
 
 #include <vector>
 
-#include "idlemeter/error.hpp"
+#include "base/key_chord.hpp"
+#include "idlemeter/base/error.hpp"
 #include "meter/x11.hpp"
 
 namespace idlemeter::meter {
 namespace {
+
+using namespace base;
 
 constexpr std::uint16_t kModifiers = XCB_MOD_MASK_SHIFT | XCB_MOD_MASK_CONTROL | XCB_MOD_MASK_1 | XCB_MOD_MASK_4;
 
@@ -20,21 +23,19 @@ struct Chord {
   std::function<void()> act;
 };
 
+constexpr std::pair<KeyChord::Modifier, std::uint16_t> kMasks[] = {{KeyChord::shift, XCB_MOD_MASK_SHIFT},
+                                                                   {KeyChord::ctrl, XCB_MOD_MASK_CONTROL},
+                                                                   {KeyChord::alt, XCB_MOD_MASK_1},
+                                                                   {KeyChord::super, XCB_MOD_MASK_4}};
+
 Chord chord_from(const std::string& text) {
+  const KeyChord named = key_chord_from(text).value_or(KeyChord{});
   Chord chord;
-  std::size_t start = 0;
-  for (std::size_t plus; (plus = text.find('+', start)) != std::string::npos && plus + 1 < text.size();
-       start = plus + 1) {
-    const std::string word = text.substr(start, plus - start);
-    chord.modifiers |= word == "Shift"  ? XCB_MOD_MASK_SHIFT
-                       : word == "Ctrl" ? XCB_MOD_MASK_CONTROL
-                       : word == "Alt"  ? XCB_MOD_MASK_1
-                                        : XCB_MOD_MASK_4;
-  }
-  chord.key = xkb_keysym_from_name(text.substr(start).c_str(), XKB_KEYSYM_CASE_INSENSITIVE);
+  for (const auto& [modifier, mask] : kMasks) chord.modifiers |= (named.modifiers & modifier) != 0 ? mask : 0;
+  chord.key = xkb_keysym_from_name(named.key.c_str(), XKB_KEYSYM_CASE_INSENSITIVE);
   if (chord.key == XKB_KEY_NoSymbol)
-    throw Error(fmt::format("'{}' in the key '{}' is no key", text.substr(start), text), "the settings",
-                "name it as xkb does: O, F9, Pause, KP_Add");
+    throw Error(Error::Code::invalid, fmt::format("there is no key '{}' (in \"{}\")", named.key, text), "the settings",
+                "use its xkb name: O, F9, Pause, KP_Add");
   return chord;
 }
 
@@ -78,7 +79,7 @@ struct Keys::State {
     const std::int32_t device = xkb_x11_get_core_keyboard_device_id(display);
     keymap =
         device < 0 ? nullptr : xkb_x11_keymap_new_from_device(context, display, device, XKB_KEYMAP_COMPILE_NO_FLAGS);
-    if (keymap == nullptr) throw Error("the display tells nothing of its keyboard", "X11");
+    if (keymap == nullptr) throw Error("the display says nothing about its keyboard", "X11");
   }
 
   /// What is held now: events may come twice or not at all, the state doesn't.

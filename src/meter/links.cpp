@@ -5,9 +5,11 @@
 #include <algorithm>
 #include <cstring>
 
-#include "idlemeter/limits.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/meter/process.hpp"
 #include "meter/game.hpp"
-#include "meter/process.hpp"
 
 namespace idlemeter::meter {
 namespace {
@@ -52,7 +54,7 @@ void Links::accept() {
   const int socket = listener_->accept();
   if (socket < 0) return;
   if (silent_.size() >= limits::kSilentPeers) forget(silent_.front().attachment->end().socket());
-  silent_.push_back({std::make_unique<LinkAttachment>(link::MeterEnd(socket)), link::now()});
+  silent_.push_back({std::make_unique<LinkAttachment>(link::MeterEnd(socket)), monotonic_now()});
   loop_.watch(socket, [this, socket] { greet(socket); });
 }
 
@@ -79,14 +81,14 @@ void Links::welcome(std::unique_ptr<LinkAttachment> attachment) {
   const int socket = kept->end().socket();
   Game* const game = host_.come(std::move(attachment));
   if (game == nullptr) return;
-  Link& link = links_.emplace_back(Link{kept, game, link::now()});
+  Link& link = links_.emplace_back(Link{kept, game, monotonic_now()});
   loop_.watch(socket, [this, &link] { hear(link); });
 }
 
 /// Lets a peer go that has greeted and never presented: a game presents at once.
 bool Links::make_room() {
   const auto idle = std::find_if(links_.begin(), links_.end(), [](const Link& link) {
-    return link.game->presents() == 0 && link::now() - link.since > kPatience;
+    return link.game->presents() == 0 && monotonic_now() - link.since > kPatience;
   });
   if (idle == links_.end()) return false;
   leave(*idle);
@@ -101,7 +103,7 @@ void Links::hear(Link& link) {
   loop_.unwatch(end.socket());
 }
 
-/// The process is there and hasn't linked itself anew, as after exec().
+/// The process is there and hasn't linked again, as after exec().
 bool Links::is_alive(const Link& link) const {
   const pid_t pid = link.attachment->pid();
   for (auto other = links_.rbegin(); other != links_.rend() && &*other != &link; ++other) {
@@ -111,7 +113,7 @@ bool Links::is_alive(const Link& link) const {
 }
 
 void Links::look() {
-  while (!silent_.empty() && link::now() - silent_.front().since > kPatience)
+  while (!silent_.empty() && monotonic_now() - silent_.front().since > kPatience)
     forget(silent_.front().attachment->end().socket());
   for (auto link = links_.begin(); link != links_.end();) {
     Link& one = *link++;

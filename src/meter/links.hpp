@@ -6,10 +6,11 @@
 #include <memory>
 #include <optional>
 
+#include "base/private_socket.hpp"
+#include "idlemeter/draw/image.hpp"
 #include "link/meter_end.hpp"
 #include "meter/attachment.hpp"
 #include "meter/loop.hpp"
-#include "sources/private_socket.hpp"
 
 namespace idlemeter::meter {
 
@@ -34,7 +35,7 @@ class LinkAttachment final : public Attachment {
 /// two seconds. The socket is removed in the end.
 class Links final : public Entrance {
  public:
-  /// Throws Error where the socket can't be made. Loop and host have to outlive it.
+  /// Throws Error if the socket can't be made. Loop and host have to outlive it.
   Links(Loop& loop, std::filesystem::path socket, Host& host);
   Links(const Links&) = delete;
   Links& operator=(const Links&) = delete;
@@ -43,7 +44,7 @@ class Links final : public Entrance {
   /// Lets games go whose sockets ended before their processes did.
   void look() override;
 
-  /// Takes no more games, and lets those go that are there: another meter may listen where this one did.
+  /// Takes no more games, and lets go of those that are there: another meter may listen where this one did.
   void close() override;
 
  private:
@@ -71,7 +72,7 @@ class Links final : public Entrance {
 
   Loop& loop_;
   Host& host_;
-  std::optional<sources::PrivateListener> listener_;
+  std::optional<base::PrivateListener> listener_;
   std::list<Silent> silent_;
   std::list<Link> links_;
 };

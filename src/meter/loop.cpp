@@ -4,7 +4,7 @@
 
 #include <exception>
 
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
 
 namespace idlemeter::meter {
 

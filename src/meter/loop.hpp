@@ -12,7 +12,7 @@ namespace idlemeter::meter {
 /// One thread at a time. Callbacks may add and remove watches, also their own.
 class Loop {
  public:
-  /// `complain` is told what a callback throws: nothing leaves run() by throwing.
+  /// `complain` gets what a callback throws: nothing leaves run() by throwing.
   explicit Loop(std::function<void(const char*)> complain);
   Loop(const Loop&) = delete;
   Loop& operator=(const Loop&) = delete;

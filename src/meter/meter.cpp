@@ -1,4 +1,4 @@
-#include "idlemeter/meter.hpp"
+#include "idlemeter/meter/meter.hpp"
 
 #include <fmt/format.h>
 #include <unistd.h>
@@ -6,71 +6,151 @@
 #include <algorithm>
 #include <utility>
 
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/meter/command.hpp"
+#include "idlemeter/readings/sampler.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/settings/settings.hpp"
+#include "idlemeter/settings/user_sources.hpp"
+#include "idlemeter/sources/game_pid.hpp"
+#include "idlemeter/sources/machine.hpp"
 #include "meter/above.hpp"
+#include "meter/control.hpp"
+#include "meter/keys.hpp"
 #include "meter/links.hpp"
-#include "meter/session.hpp"
-#include "sources/private_socket.hpp"
+#include "meter/live_session.hpp"
+#include "meter/loop.hpp"
 
 namespace idlemeter {
+namespace {
 
 namespace fs = std::filesystem;
 using meter::Game;
+using What = MeterCommand::What;
 
-struct Meter::State final : meter::Session {
-  using Session::Session;
+/// The machine's sources, without the feed if it can't listen: another meter may do so already.
+Sources sources_for(const MeterOptions& options, const MachineOptions& machine) {
+  try {
+    return sources_with(options.settings, machine);
+  } catch (const Error& error) {
+    if (options.log) options.log(error.what());
+    Settings without_feed = options.settings;
+    without_feed.feed.reset();
+    return sources_with(without_feed, machine);
+  }
+}
+
+}  // namespace
+
+/// What a live session needs around it: the event loop, the machine, the socket, the keys, and the way games come in.
+struct Meter::State {
+  explicit State(MeterOptions o)
+      : options(std::move(o)),
+        sampler(sources_for(options, {.game = game_pid}),
+                {.pace = options.settings.pace, .paces = options.settings.paces}),
+        session(options, {.clock = &monotonic_now,
+                          .machine = [this] { return sampler.snapshot(); },
+                          .is_machine_known = [this] { return sampler.wait(1, std::chrono::nanoseconds::zero()); },
+                          .game_is = [this](int pid) { game_pid->set(pid); },
+                          .let_games_go = [this] { entrance->close(); }}),
+        control(loop, options.folder / fmt::format("{}.control", ::getpid()),
+                [this](std::string_view line, const meter::Control::Answer& answer) { obey(line, answer); }) {}
+
+  /// What goes wrong in the loop is reported at most once a second.
+  void complain(const char* mistake) {
+    if (monotonic_now() - complained_at < kSecond) return;
+    complained_at = monotonic_now();
+    log(mistake);
+  }
+
+  void log(const std::string& line) const {
+    if (options.log) options.log(line);
+  }
+
+  void obey(std::string_view line, const meter::Control::Answer& answer) {
+    try {
+      session.obey(command_from_json(line), [answer](const MeterAnswer& done) { answer(to_json(done)); });
+    } catch (const Error& error) {
+      answer(to_json(MeterAnswer{.error = error.what()}));
+    }
+  }
+
+  /// A display that isn't there, or goes away, is noted in the log; commands do the same as keys.
+  void listen_to_keys() {
+    const auto doing = [this](What what) {
+      return [this, what] { session.obey({.what = what}, [](const MeterAnswer&) {}); };
+    };
+    const KeyChoices& chosen = options.settings.keys;
+    std::map<std::string, std::function<void()>> bindings = {{chosen.show, doing(What::toggle)},
+                                                             {chosen.clear, doing(What::clear)},
+                                                             {chosen.record, doing(What::record)},
+                                                             {chosen.face, doing(What::face)},
+                                                             {chosen.mark, doing(What::mark)}};
+    bindings.erase("");
+    try {
+      keys = std::make_unique<meter::Keys>(bindings);
+    } catch (const Error& error) {
+      return log(error.what());
+    }
+    loop.watch(keys->descriptor(), [this] {
+      if (keys->hear()) return;
+      loop.unwatch(keys->descriptor());
+      keys.reset();
+      log("the display is gone: keys are no longer heard");
+    });
+  }
+
+  const MeterOptions options;
+  Nanoseconds complained_at = -kSecond;
+  meter::Loop loop{[this](const char* mistake) { complain(mistake); }};
+  std::shared_ptr<GamePid> game_pid = std::make_shared<GamePid>();
+  Sampler sampler;
+  meter::LiveSession session;
+  meter::Control control;
+  std::unique_ptr<meter::Keys> keys;
+  std::unique_ptr<meter::Entrance> entrance;
 };
 
 Meter::Meter(MeterOptions options) : state_(std::make_unique<State>(std::move(options))) {
   State& s = *state_;
-  s.control = std::make_unique<meter::Control>(
-      s.loop, s.options.folder / fmt::format("{}.control", ::getpid()),
-      [this](const std::string& line, meter::Control::Answer answer) { state_->obey(line, std::move(answer)); });
   if (s.options.above) {
-    s.entrance = std::make_unique<meter::Above>(s.loop, s.options.above, s);
+    s.entrance = std::make_unique<meter::Above>(s.loop, s.options.above, s.session);
   } else {
-    s.entrance = std::make_unique<meter::Links>(s.loop, link_socket(), s);
+    s.entrance = std::make_unique<meter::Links>(s.loop, link_socket(), s.session);
   }
   s.listen_to_keys();
-  s.loop.every(meter::kTick, [this] { state_->tick(); });
+  s.loop.every(meter::kTick, [&s] {
+    s.entrance->look();
+    s.session.tick();
+  });
 }
 
 Meter::~Meter() {
-  State& s = *state_;
   end_recordings();
-  s.entrance.reset();  // it has its part in games, and they in it
-  if (s.keys != nullptr) s.loop.unwatch(s.keys->descriptor());
+  state_->entrance.reset();  // it holds games of the session, and the session holds its attachments
+  if (state_->keys != nullptr) state_->loop.unwatch(state_->keys->descriptor());
 }
 
 fs::path Meter::link_socket() const {
   const MeterOptions& options = state_->options;
   return options.folder / (options.socket.empty() ? fmt::format("{}.link", ::getpid()) : options.socket);
 }
+
 void Meter::watch(int fd, std::function<void()> ready) { state_->loop.watch(fd, std::move(ready)); }
 void Meter::run() { state_->loop.run(); }
 void Meter::stop() { state_->loop.stop(); }
+
 bool Meter::has_games() const {
-  const auto& games = state_->games;
+  const auto& games = state_->session.games();
   return std::any_of(games.begin(), games.end(),
                      [](const Game& game) { return game.has_picture() || game.presents() > 0; });
 }
-void Meter::end_recordings() {
-  constexpr auto kLastWait = std::chrono::seconds(5);
-  for (Game& game : state_->games) state_->drain(game);
-  state_->end_recordings(kLastWait);
-}
-std::vector<std::string> Meter::recording_problems() const { return state_->problems; }
-bool Meter::has_plan() const { return state_->planned.has_value(); }
-void Meter::record(double seconds, double after) { state_->plan(seconds, after); }
 
-std::vector<GameReport> Meter::reports() {
-  std::vector<GameReport> all = state_->over;
-  for (Game& game : state_->games) {
-    state_->drain(game);
-    if (game.has_picture()) all.push_back(meter::Session::report(game, false));
-  }
-  return all;
-}
-
-fs::path meter_folder() { return sources::runtime_folder(); }
+void Meter::end_recordings() { state_->session.end_recordings(std::chrono::seconds(5)); }
+std::vector<std::string> Meter::recording_problems() const { return state_->session.recording_problems(); }
+bool Meter::has_plan() const { return state_->session.has_plan(); }
+void Meter::record(double seconds, double after) { state_->session.plan(seconds, after); }
+std::vector<GameReport> Meter::reports() { return state_->session.reports(); }
 
 }  // namespace idlemeter

@@ -6,14 +6,15 @@
 #include <string_view>
 #include <vector>
 
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/draw/image.hpp"
 
 namespace idlemeter::meter {
 namespace {
 
-constexpr std::uint32_t kSolid = 96;  // alpha from which a pixel is there, where there is no blending
+constexpr std::uint32_t kSolid = 96;  // alpha from which a pixel is drawn if nothing blends
 
-/// The visual with an alpha beside its colours; 0 where there is none.
+/// The visual with an alpha beside its colours; 0 if there is none.
 xcb_visualid_t visual_with_alpha(const xcb_screen_t* screen) {
   for (auto depth = xcb_screen_allowed_depths_iterator(screen); depth.rem > 0; xcb_depth_next(&depth)) {
     if (depth.data->depth != 32) continue;

@@ -1,14 +1,14 @@
 // A window of the meter's own above a game's.
 #pragma once
 
-#include "idlemeter/draw.hpp"
+#include "idlemeter/draw/image.hpp"
 #include "meter/x11.hpp"
 
 namespace idlemeter::meter {
 
 /// What overlay windows need of a display.
 struct OverlayDisplay {
-  /// Throws Error where the display can't have such windows.
+  /// Throws Error if the display can't have such windows.
   OverlayDisplay();
 
   [[nodiscard]] xcb_connection_t* operator*() const { return connection.get(); }

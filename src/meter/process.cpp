@@ -1,4 +1,4 @@
-#include "meter/process.hpp"
+#include "idlemeter/meter/process.hpp"
 
 #include <fmt/format.h>
 #include <signal.h>
@@ -8,7 +8,7 @@
 #include <fstream>
 #include <sstream>
 
-namespace idlemeter::meter {
+namespace idlemeter {
 
 std::string variable_of(int pid, const std::string& name) {
   std::ifstream file(fmt::format("/proc/{}/environ", pid), std::ios::binary);
@@ -55,4 +55,4 @@ std::filesystem::path executable_of(int pid) {
   return std::filesystem::read_symlink(fmt::format("/proc/{}/exe", pid), gone);
 }
 
-}  // namespace idlemeter::meter
+}  // namespace idlemeter

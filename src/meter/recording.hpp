@@ -1,35 +1,27 @@
-// A recording at work: where it goes, what it is of, and when it ends.
+// A recording in progress: of which game, and into which store.
 #pragma once
 
-#include <cstdint>
+#include <chrono>
 #include <filesystem>
-#include <span>
 
-#include "runs/background_recorder.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/run_sink.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/background_recorder.hpp"
 
 namespace idlemeter::meter {
 
 class Game;
 
-/// One thread at a time. The game must outlive it until finish().
+/// One thread at a time. The game's readings have it as their sink; the game must outlive it until finish().
 class Recording {
  public:
-  /// Begins a run of the game, with facts from the values; `since` is its start, and so many seconds its length, 0:
-  /// until it is finished.
-  Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, double seconds, Nanoseconds since);
+  /// Starts a run of the game, with facts from the values. `until`: its end on the session's clock; 0: finish().
+  Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, Nanoseconds until);
 
   [[nodiscard]] Game& game() const { return game_; }
+  [[nodiscard]] RunSink& sink() { return recorder_; }
   [[nodiscard]] bool is_over(Nanoseconds now) const { return until_ > 0 && now >= until_; }
-
-  /// Those presented from its start until its end.
-  void add(std::span<const FrameRecord> frames);
-
-  /// Twice a second; otherwise nothing is done.
-  void add(const Snapshot& values, Nanoseconds now);
-
-  /// Sets a mark, seen in the next values; how many there are.
-  int mark();
-  [[nodiscard]] int marks() const { return marks_; }
 
   void finish() { recorder_.finish(); }
   void give_up() { recorder_.give_up(); }
@@ -40,8 +32,7 @@ class Recording {
  private:
   Game& game_;
   BackgroundRecorder recorder_;
-  Nanoseconds since_, until_, values_due_ = 0;
-  int marks_ = 0;
+  Nanoseconds until_;
 };
 
 }  // namespace idlemeter::meter

@@ -8,7 +8,7 @@
 
 namespace idlemeter::meter {
 
-/// A reply or event that xcb gave; nullptr where there was an error.
+/// A reply or event that xcb gave; nullptr if there was an error.
 template <typename T>
 using Reply = std::unique_ptr<T, decltype(&std::free)>;
 

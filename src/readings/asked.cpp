@@ -6,10 +6,13 @@
 #include <exception>
 #include <unordered_set>
 
-#include "base/text.hpp"
-#include "idlemeter/error.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 
-namespace idlemeter {
+namespace idlemeter::readings {
 
 void AskedSource::discover(Nanoseconds now) {
   discovered_ = now;
@@ -60,4 +63,4 @@ std::shared_ptr<const Batch> AskedSource::ask(Nanoseconds now) {
   return batch;
 }
 
-}  // namespace idlemeter
+}  // namespace idlemeter::readings

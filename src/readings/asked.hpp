@@ -4,9 +4,12 @@
 #include <memory>
 #include <vector>
 
-#include "idlemeter/sampler.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/source.hpp"
 
-namespace idlemeter {
+namespace idlemeter::readings {
 
 /// Asks one source: discovers when due, samples, turns what a source throws into missing values. A source is sampled
 /// only for the readings of its last discover(), and not at all while that fails. One thread at a time.
@@ -17,7 +20,7 @@ class AskedSource {
   /// What it has, without values.
   [[nodiscard]] std::shared_ptr<const Batch> prepare(Nanoseconds now);
 
-  /// What it has, with values. Discovers anew where that is due.
+  /// What it has, with values. Discovers again if that is due.
   [[nodiscard]] std::shared_ptr<const Batch> ask(Nanoseconds now);
 
   [[nodiscard]] const Source& source() const { return *source_; }
@@ -34,4 +37,4 @@ class AskedSource {
   std::shared_ptr<const ReadingList> list_;
 };
 
-}  // namespace idlemeter
+}  // namespace idlemeter::readings

@@ -1,24 +1,26 @@
+#include "idlemeter/readings/computed_readings.hpp"
+
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <deque>
 #include <numeric>
 
-#include "idlemeter/error.hpp"
-#include "idlemeter/own_readings.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 #include "readings/formula.hpp"
 
 namespace idlemeter {
 namespace {
 
+using namespace readings;
+
 /// The number of a reading in a snapshot, or why there is none.
 Value input(const Snapshot& snapshot, const std::string& id) {
   const Snapshot::Entry entry = snapshot.find(id);
-  if (entry.value == nullptr) {
-    const auto near = nearest_ids(id, snapshot, 1);
-    return Missing{
-        fmt::format("there is no reading '{}' here{}", id, near.empty() ? "" : "; nearest: " + near.front())};
-  }
+  if (entry.value == nullptr) return Missing{unknown_reading(id, snapshot)};
   if (const auto* missing = std::get_if<Missing>(entry.value))
     return Missing{fmt::format("{} is missing: {}", id, missing->reason)};
   return std::holds_alternative<std::string>(*entry.value) ? Value(Missing{id + " is a text"}) : *entry.value;
@@ -32,8 +34,12 @@ class Computed {
     try {
       formula_.emplace(reading_.formula);
     } catch (const Error& error) {
-      throw Error(fmt::format("{}: {}", reading_.info.id, error.what()));
+      throw Error(Error::Code::invalid, fmt::format("{}: {}", reading_.info.id, error.what()));
     }
+  }
+
+  [[nodiscard]] std::vector<std::string> inputs() const {
+    return formula_ ? formula_->ids() : std::vector<std::string>{reading_.of};
   }
 
   Value next(const Snapshot& snapshot) { return formula_ ? of_formula(snapshot) : of_span(snapshot); }
@@ -85,14 +91,33 @@ ComputedReadings::ComputedReadings(std::vector<ComputedReading> readings) : stat
 }
 
 ComputedReadings::ComputedReadings(ComputedReadings&&) noexcept = default;
+ComputedReadings& ComputedReadings::operator=(ComputedReadings&&) noexcept = default;
 ComputedReadings::~ComputedReadings() = default;
+
+std::vector<std::string> ComputedReadings::inputs() const {
+  std::vector<std::string> ids;
+  for (const Computed& reading : state_->readings) {
+    for (const std::string& id : reading.inputs()) {
+      if (std::find(ids.begin(), ids.end(), id) == ids.end()) ids.push_back(id);
+    }
+  }
+  return ids;
+}
+
+std::vector<std::shared_ptr<const Batch>> ComputedReadings::compute(const Snapshot& snapshot) {
+  std::vector<std::shared_ptr<const Batch>> batches;
+  Snapshot so_far = snapshot;
+  for (std::size_t i = 0; i < state_->readings.size(); ++i) {
+    Batch batch{state_->lists[i], {state_->readings[i].next(so_far)}, snapshot.time()};
+    batches.push_back(std::make_shared<const Batch>(std::move(batch)));
+    so_far = so_far.with(batches.back());
+  }
+  return batches;
+}
 
 Snapshot ComputedReadings::add_to(const Snapshot& snapshot) {
   Snapshot result = snapshot;
-  for (std::size_t i = 0; i < state_->readings.size(); ++i) {
-    Batch batch{state_->lists[i], {state_->readings[i].next(result)}, snapshot.time()};
-    result = result.with(std::make_shared<const Batch>(std::move(batch)));
-  }
+  for (const auto& batch : compute(snapshot)) result = result.with(batch);
   return result;
 }
 

@@ -1,10 +1,20 @@
-#include "idlemeter/frame_readings.hpp"
+#include "idlemeter/readings/frame_readings.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 #include <deque>
 #include <optional>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/frames/frame_statistic.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/frames/live_frames.hpp"
+#include "idlemeter/frames/span.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/units.hpp"
 
 namespace idlemeter {
 namespace {
@@ -21,7 +31,7 @@ ReadingInfo info(std::string id, std::string title, std::string brief, Unit unit
           digits};
 }
 
-/// What is behind the name of a quantity: " of the last 10 s".
+/// What follows the name of a quantity: " of the last 10 s".
 std::string words_of(const std::optional<Span>& span) {
   if (!span || span->kind == Span::Kind::recording) return " of the span";
   if (span->kind == Span::Kind::cleared) return " since cleared";
@@ -65,7 +75,7 @@ Value scaled(const std::optional<double>& figure, double scale) {
   return figure ? Value(*figure * scale) : Value(Missing{kNoFrames});
 }
 
-/// Milliseconds, or missing where there is no such time.
+/// Milliseconds, or missing if there is no such time.
 Value milliseconds(Nanoseconds time, const char* reason) {
   return time > 0 ? Value(static_cast<double>(time) / 1e6) : Value(Missing{reason});
 }
@@ -143,7 +153,7 @@ struct FrameReadings::State {
   std::vector<Stretch> stretches;  // the recording's first
   LiveFrames recent = LiveFrames::sliding(kSecond / 2);
   FrameRecord newest;
-  FrameRecord timed;  // the newest whose GPU work is known: drivers tell of it late, and not of each
+  FrameRecord timed;  // the newest whose GPU work is known: drivers report it late, and not for each
   std::shared_ptr<const ReadingList> list;
 
   Stretch& recorded_stretch() { return stretches.front(); }
@@ -178,7 +188,7 @@ struct FrameReadings::State {
         info("frame.rate", "Frame rate, last half second", "FPS", Unit::frames_per_second, 0),
         info("frame.time", "Frame time of the newest frame", "Frame", Unit::millisecond, 1),
         info("frame.gpu", "GPU work on the newest frame", "GPU work", Unit::millisecond, 1),
-        info("recording.state", "Whether a recording is at work", "Recording", Unit::none, 0),
+        info("recording.state", "Whether a recording is in progress", "Recording", Unit::none, 0),
         info("recording.time", "Length of the recording", "Recording", Unit::second, 0),
     };
     infos[3].text = true;
@@ -243,7 +253,7 @@ std::shared_ptr<const Batch> FrameReadings::batch(Nanoseconds now) const {
       scaled(state_->recent.summary({{}, {}, {}}).average_rate, 1),
       milliseconds(state_->newest.interval, kNoFrames),
       milliseconds(state_->newest.at - state_->timed.at <= kSecond ? state_->timed.gpu_work : -1,
-                   "the graphics driver tells no GPU time"),
+                   "the graphics driver reports no GPU time"),
       std::string(kStates[static_cast<int>(state_->recording)]),
       state_->recording_time(now),
   };

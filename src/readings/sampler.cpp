@@ -1,7 +1,6 @@
-#include "idlemeter/sampler.hpp"
+#include "idlemeter/readings/sampler.hpp"
 
 #include <fmt/format.h>
-#include <time.h>
 
 #include <algorithm>
 #include <condition_variable>
@@ -9,10 +8,16 @@
 #include <stdexcept>
 #include <thread>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/source.hpp"
 #include "readings/asked.hpp"
 
 namespace idlemeter {
 namespace {
+
+using namespace readings;
 
 using std::chrono::nanoseconds;
 
@@ -21,7 +26,7 @@ std::shared_ptr<const Batch> without_answer(const Batch& last, const std::string
   auto batch = std::make_shared<Batch>();
   batch->list = last.list;
   batch->time = now;
-  const Missing missing{fmt::format("the {} source has not answered for {:.0f} s; it is waited for", source,
+  const Missing missing{fmt::format("the {} source hasn't answered for {:.0f} s; still waiting", source,
                                     static_cast<double>(now - last.time) / kSecond)};
   batch->values.assign(last.values.size(), missing);
   return batch;
@@ -38,27 +43,7 @@ nanoseconds pace_of(const Source& source, const SamplerOptions& options) {
 
 }  // namespace
 
-Nanoseconds monotonic_now() {
-  timespec now{};
-  clock_gettime(CLOCK_MONOTONIC, &now);
-  return now.tv_sec * kSecond + now.tv_nsec;
-}
-
-Polling::Polling(Sources sources) {
-  for (auto& source : sources) {
-    sources_.push_back(std::make_unique<AskedSource>(std::move(source), nanoseconds(SamplerOptions{}.rescan).count()));
-  }
-}
-
-Polling::~Polling() = default;
-
-Snapshot Polling::sample(Nanoseconds now) {
-  std::vector<std::shared_ptr<const Batch>> batches;
-  for (auto& source : sources_) batches.push_back(source->ask(now));
-  return {now, std::move(batches)};
-}
-
-/// Outlives the sampler where a source never returns, so that its thread finds everything where it was.
+/// Outlives the sampler if a source never returns, so that its thread finds everything where it was.
 struct Sampler::Shared {
   struct Slot {
     Slot(AskedSource asked, nanoseconds at) : source(std::move(asked)), name(source.source().name()), pace(at) {}

@@ -1,4 +1,4 @@
-#include "idlemeter/units.hpp"
+#include "idlemeter/readings/units.hpp"
 
 #include <fmt/format.h>
 

@@ -1,4 +1,4 @@
-#include "runs/background_recorder.hpp"
+#include "idlemeter/runs/background_recorder.hpp"
 
 #include <fmt/format.h>
 
@@ -8,11 +8,18 @@
 #include <variant>
 
 #include "base/quiet_thread.hpp"
-#include "idlemeter/error.hpp"
-#include "idlemeter/limits.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/recorder.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/store.hpp"
 
 namespace idlemeter {
 namespace {
+
+using namespace base;
 
 struct Sample {
   Nanoseconds at = 0;
@@ -144,9 +151,9 @@ void BackgroundRecorder::add(std::span<const FrameRecord> frames) {
   shared_->changed.notify_all();
 }
 
-void BackgroundRecorder::add(Nanoseconds at, Snapshot snapshot) {
+void BackgroundRecorder::add(Nanoseconds at, const Snapshot& snapshot) {
   const std::lock_guard lock(shared_->mutex);
-  shared_->add(Sample{at, std::move(snapshot)}, shared_->samples, limits::kSamplesToWrite);
+  shared_->add(Sample{at, snapshot}, shared_->samples, limits::kSamplesToWrite);
   shared_->changed.notify_all();
 }
 

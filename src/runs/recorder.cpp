@@ -1,4 +1,4 @@
-#include "idlemeter/recorder.hpp"
+#include "idlemeter/runs/recorder.hpp"
 
 #include <fmt/chrono.h>
 
@@ -7,11 +7,19 @@
 #include <stdexcept>
 #include <unordered_map>
 
-#include "idlemeter/sampler.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/store.hpp"
 #include "runs/store_state.hpp"
 
 namespace idlemeter {
 namespace {
+
+using namespace runs;
 
 constexpr Nanoseconds kCommitEvery =
     kSecond / 2;  // by the clock: with the time to write, well under a second is at stake
@@ -67,8 +75,8 @@ struct Recorder::State {
 
   Store& store;
   Clock clock;
-  sqlite::Database& database;
-  sqlite::Statement insert_chunk, insert_reading, insert_sample, insert_text;
+  runs::Database& database;
+  runs::Statement insert_chunk, insert_reading, insert_sample, insert_text;
   std::int64_t run = 0;
   bool in_transaction = false;
   bool finished = false;
@@ -111,13 +119,13 @@ struct Recorder::State {
 
 void Recorder::State::insert_run(const RunDetails& details) {
   begin();
-  sqlite::Statement(database, "INSERT INTO run (game, started, note) VALUES (?, ?, ?)")
+  runs::Statement(database, "INSERT INTO run (game, started, note) VALUES (?, ?, ?)")
       .bind(details.game, utc_now(), details.note)
       .run();
   run = database.last_row();
   for (const std::string& tag : details.tags)
-    sqlite::Statement(database, "INSERT OR IGNORE INTO run_tag VALUES (?, ?)").bind(run, tag).run();
-  sqlite::Statement fact(database, "INSERT INTO run_fact VALUES (?, ?, ?, ?)");
+    runs::Statement(database, "INSERT OR IGNORE INTO run_tag VALUES (?, ?)").bind(run, tag).run();
+  runs::Statement fact(database, "INSERT INTO run_fact VALUES (?, ?, ?, ?)");
   for (const auto& [name, value] : details.facts) fact.bind(run, kFactOfMachine, name, value).run();
   for (const auto& [name, value] : details.settings) fact.bind(run, kSetting, name, value).run();
   commit();
@@ -164,7 +172,7 @@ Recorder::~Recorder() {
   try {
     if (!state_->finished) flush();
   } catch (const Error&) {
-    // Nobody is left to tell; what was committed before is kept.
+    // Nobody is left to report to; what was committed before is kept.
   }
 }
 
@@ -179,6 +187,10 @@ void Recorder::add(const FrameRecord& frame) {
   if (!state_->chunk.takes(frame)) state_->write_chunk();
   state_->chunk.add(frame);
   state_->commit_if_due();
+}
+
+void Recorder::add(std::span<const FrameRecord> frames) {
+  for (const FrameRecord& frame : frames) add(frame);
 }
 
 void Recorder::add(Nanoseconds at, const Snapshot& snapshot) {
@@ -202,7 +214,7 @@ std::int64_t Recorder::finish() {
   state_->expect_open();
   state_->write_chunk();
   state_->begin();
-  sqlite::Statement(state_->database, "UPDATE run SET finished = 1 WHERE id = ?").bind(state_->run).run();
+  runs::Statement(state_->database, "UPDATE run SET finished = 1 WHERE id = ?").bind(state_->run).run();
   state_->commit();
   state_->finished = true;
   return state_->run;

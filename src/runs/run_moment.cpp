@@ -1,37 +1,80 @@
-#include "idlemeter/run_moment.hpp"
+#include "idlemeter/runs/run_moment.hpp"
 
 #include <algorithm>
+#include <optional>
+#include <span>
 
-#include "idlemeter/frame_readings.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/live_readings.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/store.hpp"
 
 namespace idlemeter {
 
-RunMoment moment_of(const Store& store, std::int64_t run, Nanoseconds at, const std::vector<std::string>& ids) {
-  RunMoment moment;
-  FrameReadings readings(ids);
-  readings.begin_recording(0);
-  for (const FrameRecord& frame : store.frames(run)) {
-    if (frame.at > at) break;
-    readings.add(frame);
-    moment.history.add("frame.time", frame.at, static_cast<double>(frame.interval) / kMillisecond);
+namespace {
+
+/// The series of a run as snapshots, one for each time at which anything was sampled.
+class RecordedMachine {
+ public:
+  explicit RecordedMachine(std::vector<RunSeries> series) : series_(std::move(series)), next_(series_.size(), 0) {
+    std::vector<ReadingInfo> infos;
+    for (const RunSeries& one : series_) infos.push_back(one.info);
+    list_ = std::make_shared<const ReadingList>(std::move(infos));
+    values_.assign(series_.size(), Missing{"not yet recorded"});
   }
-  std::vector<ReadingInfo> infos;
-  std::vector<Value> values;
-  for (const RunSeries& series : store.series(run)) {
-    Value value = Missing{"not yet recorded"};
-    for (std::size_t i = 0; i < series.at.size() && series.at[i] <= at; ++i) {
-      value = series.values[i];
-      if (const auto n = number(value)) moment.history.add(series.info.id, series.at[i], *n);
+
+  /// When the next sample was taken; empty after the last.
+  [[nodiscard]] std::optional<Nanoseconds> next() const {
+    std::optional<Nanoseconds> next;
+    for (std::size_t i = 0; i < series_.size(); ++i) {
+      if (next_[i] < series_[i].at.size()) next = std::min(next.value_or(kLatestMoment), series_[i].at[next_[i]]);
     }
-    infos.push_back(series.info);
-    values.push_back(std::move(value));
+    return next;
   }
-  auto batch = std::make_shared<Batch>();
-  batch->list = std::make_shared<const ReadingList>(std::move(infos));
-  batch->values = std::move(values);
-  batch->time = at;
-  moment.values = Snapshot(at, {readings.batch(at), std::move(batch)});
-  return moment;
+
+  /// What was known then.
+  [[nodiscard]] Snapshot at(Nanoseconds time) {
+    for (std::size_t i = 0; i < series_.size(); ++i) {
+      for (; next_[i] < series_[i].at.size() && series_[i].at[next_[i]] <= time; ++next_[i])
+        values_[i] = series_[i].values[next_[i]];
+    }
+    return {time, {std::make_shared<const Batch>(Batch{list_, values_, time})}};
+  }
+
+ private:
+  std::vector<RunSeries> series_;
+  std::vector<std::size_t> next_;
+  std::shared_ptr<const ReadingList> list_;
+  std::vector<Value> values_;
+};
+
+}  // namespace
+
+RunMoment moment_of(const Store& store, std::int64_t run, Nanoseconds at, const std::vector<std::string>& ids,
+                    const std::vector<ComputedReading>& computed) {
+  const std::vector<FrameRecord> frames = store.frames(run);
+  RecordedMachine machine(store.series(run));
+  LiveReadings live(computed);
+  live.ask(ids);
+  live.begin_recording(nullptr, 0);
+  std::size_t done = 0;
+  const auto add_frames_until = [&](Nanoseconds time) {
+    std::size_t end = done;
+    while (end < frames.size() && frames[end].at <= time) ++end;
+    live.add(std::span(frames).subspan(done, end - done));
+    done = end;
+  };
+  for (auto sample = machine.next(); sample && *sample <= at; sample = machine.next()) {
+    add_frames_until(*sample);
+    live.update(machine.at(*sample), *sample);
+  }
+  add_frames_until(at);
+  live.update(machine.at(at), at, LiveReadings::Past::skip);
+  return {live.values(), live.history()};
 }
 
 }  // namespace idlemeter

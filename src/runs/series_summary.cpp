@@ -1,6 +1,9 @@
-#include "idlemeter/series_summary.hpp"
+#include "idlemeter/runs/series_summary.hpp"
 
 #include <algorithm>
+
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/runs/run.hpp"
 
 namespace idlemeter {
 

@@ -2,9 +2,11 @@
 
 #include <poll.h>
 
-#include "idlemeter/sampler.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/runs/store.hpp"
 
-namespace idlemeter::sqlite {
+namespace idlemeter::runs {
 
 Database::Database(const std::string& path, std::string name, int flags, LockWait wait)
     : name_(std::move(name)), wait_(std::move(wait)) {
@@ -32,16 +34,21 @@ void Database::fail() const {
   const int code = sqlite3_errcode(handle_.get());
   const std::string problem = sqlite3_errmsg(handle_.get());
   if (code == SQLITE_NOTADB)
-    throw Error("not an Idle Meter store (" + problem + ")", name_, "name another file with --store");
+    throw Error(Error::Code::unreadable, "not an Idle Meter store (" + problem + ")", name_,
+                "name another file with --store");
   if (code == SQLITE_CORRUPT)
-    throw Error("the store is damaged (" + problem + ")", name_, "recover it with 'sqlite3 FILE .recover'");
+    throw Error(Error::Code::damaged, "the store is damaged (" + problem + ")", name_,
+                "recover it with 'sqlite3 FILE .recover'");
   if (code == SQLITE_BUSY || code == SQLITE_LOCKED)
-    throw Error("another program has the store locked", name_, "end it, or try again later");
-  if (code == SQLITE_FULL) throw Error("the disk is full", name_, "make room, or name a file elsewhere with --store");
+    throw Error(Error::Code::in_use, "another program has the store locked", name_, "end it, or try again later");
+  if (code == SQLITE_FULL)
+    throw Error(Error::Code::unwritable, "the disk is full", name_, "make room, or name a file elsewhere with --store");
   if (code == SQLITE_CANTOPEN)
-    throw Error("cannot open the store (" + problem + ")", name_, "name a file in a folder that you may write to");
+    throw Error(Error::Code::unreadable, "cannot open the store (" + problem + ")", name_,
+                "name a file in a folder that you may write to");
   if (code == SQLITE_READONLY)
-    throw Error("the store can't be written to", name_, "allow it with 'chmod u+w', or name another with --store");
+    throw Error(Error::Code::unwritable, "the store can't be written to", name_,
+                "allow it with 'chmod u+w', or name another with --store");
   throw Error(problem, name_);
 }
 
@@ -87,4 +94,4 @@ void Statement::put_bytes(int place, const void* data, std::size_t bytes) {
   check(sqlite3_bind_blob64(handle_.get(), place, bytes == 0 ? "" : data, bytes, SQLITE_TRANSIENT));
 }
 
-}  // namespace idlemeter::sqlite
+}  // namespace idlemeter::runs

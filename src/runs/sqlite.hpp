@@ -11,10 +11,9 @@
 #include <string_view>
 #include <vector>
 
-#include "idlemeter/error.hpp"
-#include "idlemeter/store.hpp"
+#include "idlemeter/runs/store.hpp"
 
-namespace idlemeter::sqlite {
+namespace idlemeter::runs {
 
 /// An open database. Every call of it and of its statements throws Error with the file's name. Doesn't move: SQLite
 /// keeps its address.
@@ -56,7 +55,7 @@ class Statement {
     return *this;
   }
 
-  /// False where there is no further row.
+  /// False if there is no further row.
   bool step();
   void run() {
     while (step()) {
@@ -92,4 +91,4 @@ class Statement {
   std::unique_ptr<sqlite3_stmt, decltype(&sqlite3_finalize)> handle_{nullptr, &sqlite3_finalize};
 };
 
-}  // namespace idlemeter::sqlite
+}  // namespace idlemeter::runs

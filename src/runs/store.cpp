@@ -1,4 +1,4 @@
-#include "idlemeter/store.hpp"
+#include "idlemeter/runs/store.hpp"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -10,12 +10,19 @@
 #include <fstream>
 #include <limits>
 
-#include "idlemeter/error.hpp"
-#include "readings/user_folder.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/base/user_folder.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "idlemeter/runs/run.hpp"
 #include "runs/store_state.hpp"
 
 namespace idlemeter {
 namespace {
+
+using namespace runs;
 
 namespace fs = std::filesystem;
 
@@ -55,31 +62,36 @@ CREATE INDEX sample_text_by_run ON sample_text (run, reading, at_ns);
 std::string checked(const fs::path& path, Store::Mode mode) {
   std::error_code failed;
   const fs::file_status status = fs::status(path, failed);
-  if (fs::is_directory(status)) throw Error("is a folder, not a store", path.string(), "name a file with --store");
+  if (fs::is_directory(status))
+    throw Error(Error::Code::unreadable, "is a folder, not a store", path.string(), "name a file with --store");
   if (fs::exists(status) && !fs::is_regular_file(status))
-    throw Error("is not a regular file", path.string(), "name a file with --store");
+    throw Error(Error::Code::unreadable, "is not a regular file", path.string(), "name a file with --store");
   if (mode == Store::Mode::existing && !fs::exists(status)) {
-    throw Error("there is no store here", path.string(), "record a run first, or name another file with --store");
+    throw Error(Error::Code::not_found, "there is no store here", path.string(),
+                "record a run first, or name another file with --store");
   }
   if (mode == Store::Mode::create && path.has_parent_path()) {
     fs::create_directories(path.parent_path(), failed);
-    if (failed) throw Error("cannot make the folder: " + failed.message(), path.parent_path().string());
+    if (failed)
+      throw Error(Error::Code::unwritable, "cannot make the folder: " + failed.message(), path.parent_path().string());
   }
   return path.string();
 }
 
 /// Looks into the file; an empty one becomes a store in Mode::create.
-void check_or_make(sqlite::Database& database, const std::string& path, Store::Mode mode) {
+void check_or_make(runs::Database& database, const std::string& path, Store::Mode mode) {
   database.run("PRAGMA foreign_keys = ON");
   const std::int64_t application = database.number("PRAGMA application_id");
   const std::int64_t version = database.number("PRAGMA user_version");
   const bool empty = database.number("SELECT count(*) FROM sqlite_master") == 0;
   if (application != kApplication && (!empty || mode == Store::Mode::existing)) {
-    throw Error(empty ? "an empty file, not an Idle Meter store" : "a SQLite file, but not an Idle Meter store", path,
+    throw Error(Error::Code::unreadable,
+                empty ? "an empty file, not an Idle Meter store" : "a SQLite file, but not an Idle Meter store", path,
                 "name another file with --store");
   }
   if (version > kVersion) {
     throw Error(
+        Error::Code::newer,
         fmt::format("made by a newer Idle Meter (store version {}, this one reads up to {})", version, kVersion), path,
         "update Idle Meter");
   }
@@ -106,23 +118,23 @@ std::string immutable_uri(const std::string& path) {
 
 /// SQLite keeps two files beside a store while it is open. In a folder that can't be written to there is no place for
 /// them, and nobody else can write to the store either.
-bool wants_immutable(const sqlite::Database& database, const std::string& path, Store::Mode mode) {
+bool wants_immutable(const runs::Database& database, const std::string& path, Store::Mode mode) {
   const int code = database.error_code();
   std::error_code none;
   const bool has_log = fs::exists(path + "-wal", none) && fs::file_size(path + "-wal", none) > 0;
   return mode == Store::Mode::existing && (code == SQLITE_CANTOPEN || code == SQLITE_READONLY) && !has_log;
 }
 
-std::unique_ptr<sqlite::Database> open(const fs::path& file, Store::Mode mode, const LockWait& wait) {
+std::unique_ptr<runs::Database> open(const fs::path& file, Store::Mode mode, const LockWait& wait) {
   const std::string path = checked(file, mode);
   const int flags = SQLITE_OPEN_READWRITE | (mode == Store::Mode::create ? SQLITE_OPEN_CREATE : 0);
-  auto database = std::make_unique<sqlite::Database>(path, path, flags, wait);
+  auto database = std::make_unique<runs::Database>(path, path, flags, wait);
   try {
     check_or_make(*database, path, mode);
   } catch (const Error&) {
     if (!wants_immutable(*database, path, mode)) throw;
     database =
-        std::make_unique<sqlite::Database>(immutable_uri(path), path, SQLITE_OPEN_READONLY | SQLITE_OPEN_URI, wait);
+        std::make_unique<runs::Database>(immutable_uri(path), path, SQLITE_OPEN_READONLY | SQLITE_OPEN_URI, wait);
     check_or_make(*database, path, mode);
   }
   return database;
@@ -131,14 +143,14 @@ std::unique_ptr<sqlite::Database> open(const fs::path& file, Store::Mode mode, c
 /// Reads what is known of runs, one after another.
 class RunReader {
  public:
-  explicit RunReader(sqlite::Database& database)
+  explicit RunReader(runs::Database& database)
       : tags_(database, "SELECT tag FROM run_tag WHERE run = ? ORDER BY tag"),
         facts_(database, "SELECT kind, name, value FROM run_fact WHERE run = ?"),
         // total() takes any number, where sum() gives up on a damaged one. It is exact up to a hundred days.
         frames_(database, "SELECT total(frames), total(length_ns) FROM frame_chunk WHERE run = ?") {}
 
   /// The row's columns are id, game, started, note, finished.
-  RunInfo read(const sqlite::Statement& row) {
+  RunInfo read(const runs::Statement& row) {
     RunInfo info;
     info.id = row.integer(0);
     info.started = row.text(2);
@@ -161,7 +173,7 @@ class RunReader {
     return sum >= 0 && sum <= static_cast<double>(kLatestMoment) ? static_cast<std::int64_t>(sum) : 0;
   }
 
-  sqlite::Statement tags_, facts_, frames_;
+  runs::Statement tags_, facts_, frames_;
 };
 
 bool is_moment(Nanoseconds at) { return at >= -kLatestMoment && at <= kLatestMoment; }
@@ -209,7 +221,7 @@ const fs::path& Store::path() const { return state_->path; }
 
 std::vector<RunInfo> Store::runs() const {
   std::vector<RunInfo> runs;
-  sqlite::Statement rows(state_->database, "SELECT id, game, started, note, finished FROM run ORDER BY id");
+  runs::Statement rows(state_->database, "SELECT id, game, started, note, finished FROM run ORDER BY id");
   RunReader reader(state_->database);
   while (rows.step()) {
     try {
@@ -225,19 +237,19 @@ std::vector<RunInfo> Store::runs() const {
 }
 
 RunInfo Store::run(std::int64_t id) const {
-  sqlite::Statement row(state_->database, "SELECT id, game, started, note, finished FROM run WHERE id = ?");
+  runs::Statement row(state_->database, "SELECT id, game, started, note, finished FROM run WHERE id = ?");
   if (row.bind(id).step()) return RunReader(state_->database).read(row);
   std::vector<std::int64_t> ids;
-  sqlite::Statement all(state_->database, "SELECT id FROM run ORDER BY id");
+  runs::Statement all(state_->database, "SELECT id FROM run ORDER BY id");
   while (all.step()) ids.push_back(all.integer(0));
-  throw Error(fmt::format("there is no run {}", id), path().string(),
+  throw Error(Error::Code::not_found, fmt::format("there is no run {}", id), path().string(),
               ids.empty() ? "the store has no runs yet" : "the store has " + words_of(ids));
 }
 
 std::vector<FrameRecord> Store::frames(std::int64_t id) const {
   std::vector<FrameRecord> frames;
-  sqlite::Statement chunks(state_->database,
-                           "SELECT start_ns, intervals_ns, gpu_work_ns FROM frame_chunk WHERE run = ? ORDER BY place");
+  runs::Statement chunks(state_->database,
+                         "SELECT start_ns, intervals_ns, gpu_work_ns FROM frame_chunk WHERE run = ? ORDER BY place");
   Nanoseconds at = 0;
   for (chunks.bind(id); chunks.step();) {
     if (is_moment(chunks.integer(0))) at = chunks.integer(0);  // a damaged one goes on where the chunk before ended
@@ -254,7 +266,7 @@ std::vector<FrameRecord> Store::frames(std::int64_t id) const {
 
 std::vector<Nanoseconds> Store::intervals(std::int64_t id) const {
   std::vector<Nanoseconds> all;
-  sqlite::Statement chunks(state_->database, "SELECT intervals_ns FROM frame_chunk WHERE run = ? ORDER BY place");
+  runs::Statement chunks(state_->database, "SELECT intervals_ns FROM frame_chunk WHERE run = ? ORDER BY place");
   for (chunks.bind(id); chunks.step();) {
     const auto part = chunks.blob<Nanoseconds>(0);
     all.insert(all.end(), part.begin(), part.end());
@@ -264,9 +276,9 @@ std::vector<Nanoseconds> Store::intervals(std::int64_t id) const {
 
 std::vector<RunSeries> Store::series(std::int64_t id) const {
   std::vector<RunSeries> series;
-  sqlite::Statement readings(state_->database,
-                             "SELECT id, title, brief, device, kind, unit, digits, text, source FROM run_reading "
-                             "WHERE run = ? ORDER BY place");
+  runs::Statement readings(state_->database,
+                           "SELECT id, title, brief, device, kind, unit, digits, text, source FROM run_reading "
+                           "WHERE run = ? ORDER BY place");
   for (readings.bind(id); readings.step();) {
     RunSeries one;
     one.info = {readings.text(0),
@@ -280,7 +292,7 @@ std::vector<RunSeries> Store::series(std::int64_t id) const {
                 readings.integer(7) != 0};
     series.push_back(std::move(one));
   }
-  sqlite::Statement samples(state_->database, "SELECT at_ns, numbers FROM sample WHERE run = ? ORDER BY place");
+  runs::Statement samples(state_->database, "SELECT at_ns, numbers FROM sample WHERE run = ? ORDER BY place");
   for (samples.bind(id); samples.step();) {
     if (!is_moment(samples.integer(0))) continue;
     const auto numbers = samples.blob<double>(1);
@@ -291,8 +303,8 @@ std::vector<RunSeries> Store::series(std::int64_t id) const {
       series[i].values.push_back(there ? Value(numbers[i]) : Value(Missing{"missing when it was recorded"}));
     }
   }
-  sqlite::Statement texts(state_->database,
-                          "SELECT reading, at_ns, text FROM sample_text WHERE run = ? ORDER BY reading, at_ns");
+  runs::Statement texts(state_->database,
+                        "SELECT reading, at_ns, text FROM sample_text WHERE run = ? ORDER BY reading, at_ns");
   for (texts.bind(id); texts.step();) {
     const auto i = static_cast<std::size_t>(texts.integer(0));
     if (i >= series.size() || !is_moment(texts.integer(1))) continue;

@@ -1,7 +1,7 @@
 // What the store and the recorder share.
 #pragma once
 
-#include "idlemeter/store.hpp"
+#include "idlemeter/runs/store.hpp"
 #include "runs/sqlite.hpp"
 
 namespace idlemeter {
@@ -10,8 +10,8 @@ struct Store::State {
   State(const std::filesystem::path& path, Mode mode, LockWait wait);
 
   std::filesystem::path path;
-  std::unique_ptr<sqlite::Database> opened;
-  sqlite::Database& database;
+  std::unique_ptr<runs::Database> opened;
+  runs::Database& database;
 };
 
 /// Marks in the `kind` column of run_fact.

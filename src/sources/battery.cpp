@@ -3,6 +3,10 @@
 
 #include <cmath>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/reader_source.hpp"
 #include "sources/sources.hpp"
 
@@ -43,14 +47,14 @@ Value time_left(const Battery& battery) {
   constexpr double kLeastPower = 0.1;  // W; below, the time is a guess of days
   if (!battery.drains() && !battery.charges())
     return Missing{fmt::format("neither charging nor draining ({})", battery.state)};
-  if (!battery.now || !battery.full || !battery.power) return Missing{"the battery tells no energy or no power"};
+  if (!battery.now || !battery.full || !battery.power) return Missing{"the battery reports no energy or no power"};
   if (*battery.power < kLeastPower) return Missing{"next to no power flows"};
   const double energy = battery.drains() ? *battery.now : std::max(0.0, *battery.full - *battery.now);
   return energy / *battery.power * 60;
 }
 
 Value signed_power(const Battery& battery) {
-  if (!battery.power) return Missing{"the battery tells no power"};
+  if (!battery.power) return Missing{"the battery reports no power"};
   return battery.drains() ? -*battery.power : *battery.power;
 }
 

@@ -13,7 +13,10 @@
 #include <charconv>
 #include <cstdint>
 
-#include "idlemeter/own_readings.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/sources/command_source.hpp"
 #include "sources/kernel_file.hpp"
 
 extern char** environ;
@@ -62,11 +65,11 @@ class Child {
     }
   }
 
-  /// Its exit status, once it has ended; empty where the time is up.
+  /// Its exit status, once it has ended; empty if the time is up.
   std::optional<int> wait_until(Nanoseconds deadline) {
     for (;;) {
       if (::waitpid(pid_, &status_, WNOHANG) == pid_) {
-        ::kill(-pid_, SIGKILL);  // what it left behind
+        ::kill(-pid_, SIGKILL);  // what it started and left
         ended_ = true;
         return WIFEXITED(status_) ? WEXITSTATUS(status_) : 128 + WTERMSIG(status_);
       }

@@ -4,6 +4,10 @@
 #include <algorithm>
 #include <map>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/rate.hpp"
 #include "sources/reader_source.hpp"
 #include "sources/sources.hpp"
@@ -64,7 +68,7 @@ class DiskSource : public ReaderSource {
     disk.busy_now = rate(disk.busy, kMillisecondsBusy, 0.1);
   }
 
-  /// What the maker calls it; the kernel's name where that isn't told.
+  /// What the maker calls it; the kernel's name if that isn't known.
   [[nodiscard]] std::string title_of(const std::string& name) const {
     const std::string model = read_file(block_ / name / "device/model").text;
     return model.empty() ? fmt::format("Disk {}", name) : fmt::format("{} ({})", model, name);

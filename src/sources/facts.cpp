@@ -6,7 +6,10 @@
 #include <cmath>
 #include <cstdlib>
 
-#include "idlemeter/machine.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/graphics_cards.hpp"
 #include "sources/reader_source.hpp"
 #include "sources/sources.hpp"
@@ -55,9 +58,11 @@ std::string desktop() {
 
 class FactSource : public ReaderSource {
  public:
-  FactSource(const fs::path& root, const GameFacts& game) : ReaderSource("facts"), root_(root), game_(game) {}
+  FactSource(const fs::path& root, GameProcess game) : ReaderSource("facts"), root_(root), game_(std::move(game)) {}
 
  private:
+  bool before_sample(Nanoseconds /*now*/) override { return !game_.changed(); }
+
   static Value known(const std::string& text, const char* reason) {
     return text.empty() ? Value(Missing{reason}) : Value(text);
   }
@@ -68,12 +73,13 @@ class FactSource : public ReaderSource {
                          DeviceKind kind, const std::string& source, std::function<Value(Nanoseconds)> read) {
       readers.push_back({{id, title, brief, device, kind, Unit::none, source, -1, true}, std::move(read)});
     };
+    if (game_.look()) forget_numbers();
     const auto cards = graphics_cards(root_);
-    const GraphicsCard card = cards.empty() ? GraphicsCard{} : cards[game_card(cards, root_, game_.pid)];
+    const GraphicsCard card = cards.empty() ? GraphicsCard{} : cards[game_card(cards, root_, game_.pid())];
     const std::string cpu = field_of(root_ / "proc/cpuinfo", "model name");
     const auto fixed = [](Value value) { return [value = std::move(value)](Nanoseconds) { return value; }; };
     add("cpu.name", "Processor name", "CPU", "Processor", DeviceKind::processor, (root_ / "proc/cpuinfo").string(),
-        fixed(known(cpu, "the kernel tells no name")));
+        fixed(known(cpu, "the kernel gives no name")));
     if (!cards.empty()) {
       add("gpu.name", "GPU name", "GPU", card.name, DeviceKind::graphics, card.folder.string(), fixed(card.name));
       add("gpu.driver", "GPU driver", "Driver", card.name, DeviceKind::graphics, card.folder.string(),
@@ -89,7 +95,6 @@ class FactSource : public ReaderSource {
       add("system.desktop", "Desktop session", "Desktop", "This machine", DeviceKind::system,
           "XDG_CURRENT_DESKTOP, XDG_SESSION_TYPE", fixed(known(desktop(), "not in a desktop session")));
     }
-    add_game(add);
     add("clock.now", "Time of day", "Time", "This machine", DeviceKind::system, "the clock", [](Nanoseconds) -> Value {
       const std::time_t now = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
       return fmt::format("{:%H:%M:%S}", fmt::localtime(now));
@@ -97,25 +102,11 @@ class FactSource : public ReaderSource {
     return readers;
   }
 
-  template <typename Add>
-  void add_game(Add add) const {
-    constexpr const char* kNoGame = "no game runs";
-    const auto fixed = [&](const std::string& text) {
-      return [value = known(text, kNoGame)](Nanoseconds) { return value; };
-    };
-    const fs::path process = root_ / "proc" / fmt::format("{}", game_.pid);
-    const std::string name = game_.name.empty() && game_.pid > 0 ? read_file(process / "comm").text : game_.name;
-    const std::string source = game_.pid > 0 ? process.string() : "the game";
-    add("game.name", "Game", "Game", "Game", DeviceKind::game, source, fixed(name));
-    add("game.api", "Graphics API", "API", "Game", DeviceKind::game, source, fixed(game_.api));
-    add("game.picture", "Picture size", "Picture", "Game", DeviceKind::game, source, fixed(game_.picture));
-  }
-
   fs::path root_;
-  GameFacts game_;
+  GameProcess game_;
 };
 
-/// Texts in place of what was found.
+/// Texts that replace what was found.
 class OverrideSource : public ReaderSource {
  public:
   explicit OverrideSource(const std::map<std::string, std::string>& facts) : ReaderSource("overrides"), facts_(facts) {}
@@ -141,8 +132,8 @@ class OverrideSource : public ReaderSource {
 
 }  // namespace
 
-std::unique_ptr<Source> fact_source(const fs::path& root, const GameFacts& game) {
-  return std::make_unique<FactSource>(root, game);
+std::unique_ptr<Source> fact_source(const fs::path& root, GameProcess game) {
+  return std::make_unique<FactSource>(root, std::move(game));
 }
 
 std::unique_ptr<Source> override_source(const std::map<std::string, std::string>& facts) {

@@ -1,7 +1,10 @@
 // Numbers that other programs hand in.
+#include "idlemeter/sources/feed.hpp"
+
 #include <fmt/format.h>
+#include <poll.h>
+#include <sys/eventfd.h>
 #include <unistd.h>
-#include <uv.h>
 
 #include <algorithm>
 #include <cstdlib>
@@ -9,18 +12,24 @@
 #include <mutex>
 #include <thread>
 
-#include "idlemeter/error.hpp"
-#include "idlemeter/limits.hpp"
-#include "idlemeter/own_readings.hpp"
+#include "base/line_server.hpp"
+#include "base/private_socket.hpp"
+#include "base/quiet_thread.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/base/user_folder.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/kernel_file.hpp"
 #include "sources/open_metrics.hpp"
-#include "sources/private_socket.hpp"
 
 namespace idlemeter {
 namespace {
 
-constexpr std::size_t kMostReadings = limits::kFeedReadings, kLongestLine = limits::kFeedLine,
-                      kMostClients = limits::kFeedClients;
+using namespace base;
+
+constexpr std::size_t kMostReadings = limits::kFeedReadings;
 
 /// Units by the names that the format recommends.
 Unit unit_of(const std::string& name) {
@@ -73,7 +82,7 @@ class FeedTable {
     return infos;
   }
 
-  /// False where the list has changed.
+  /// False if the list has changed.
   bool fill(Nanoseconds now, std::span<Value> values) const {
     const std::lock_guard lock(mutex_);
     if (!values.empty()) values[0] = static_cast<double>(refused_);
@@ -97,10 +106,17 @@ class FeedTable {
     std::string title, unit;
   };
 
-  static std::string joined(const sources::MetricLine& line, bool as_ids) {
+  /// Label values as arguments of an id: "@shadow@two".
+  static std::string arguments_of(const sources::MetricLine& line) {
+    std::string arguments;
+    for (const auto& [name, value] : line.labels) arguments += "@" + sources::as_id(value);
+    return arguments;
+  }
+
+  /// Label values as a text: "quality, 2".
+  static std::string text_of(const sources::MetricLine& line) {
     std::string text;
-    for (const auto& [name, value] : line.labels)
-      text += (text.empty() ? "" : as_ids ? "," : ", ") + (as_ids ? sources::as_id(value) : value);
+    for (const auto& [name, value] : line.labels) text += (text.empty() ? "" : ", ") + value;
     return text;
   }
 
@@ -110,7 +126,7 @@ class FeedTable {
     const bool text = line.name.ends_with(kInfo) && line.value == 1 && !line.labels.empty();
     const std::string metric = text ? line.name.substr(0, line.name.size() - kInfo.size()) : line.name;
     std::string id = "feed." + sources::as_id(metric);
-    if (!text && !line.labels.empty()) id += "@" + joined(line, true);
+    if (!text) id += arguments_of(line);
     auto entry = readings_.find(id);
     if (entry == readings_.end()) {
       if (readings_.size() >= kMostReadings) {
@@ -120,7 +136,7 @@ class FeedTable {
       entry = readings_.emplace(id, Entry{}).first;
       changed_ = true;
     }
-    Value value = text ? Value(joined(line, false)) : Value(line.value);
+    Value value = text ? Value(text_of(line)) : Value(line.value);
     changed_ = changed_ || value.index() != entry->second.value.index();
     entry->second = {metric, std::move(value), now};
   }
@@ -134,104 +150,34 @@ class FeedTable {
   bool changed_ = false;
 };
 
-/// The event loop that listens, in a thread of its own. Its callbacks run there; everything else in the owner's thread.
+/// Listens in a thread of its own.
 class FeedServer {
  public:
-  FeedServer(const std::filesystem::path& socket, FeedTable& table) : table_(table), path_(socket) {
-    const int listening = sources::listen_privately(socket);
-    uv_loop_init(&loop_);
-    uv_pipe_init(&loop_, &listener_, 0);
-    uv_async_init(&loop_, &stop_, [](uv_async_t* handle) { static_cast<FeedServer*>(handle->data)->close_all(); });
-    listener_.data = stop_.data = this;
-    uv_pipe_open(&listener_, listening);
-    uv_listen(reinterpret_cast<uv_stream_t*>(&listener_), 16, [](uv_stream_t* stream, int status) {
-      if (status == 0) static_cast<FeedServer*>(stream->data)->accept();
-    });
-    thread_ = std::thread([this] { uv_run(&loop_, UV_RUN_DEFAULT); });
-  }
+  FeedServer(const std::filesystem::path& socket, FeedTable& table)
+      : server_(
+            socket, {.most_clients = limits::kFeedClients, .line_bytes = limits::kFeedLine},
+            [&table](LineServer::Client, std::string_view line) { table.take(line, monotonic_now()); },
+            [&table](LineServer::Client) { table.refuse(); }),
+        stop_(::eventfd(0, EFD_CLOEXEC)),
+        thread_(quiet_thread([this] { run(); })) {}
   FeedServer(const FeedServer&) = delete;
   FeedServer& operator=(const FeedServer&) = delete;
   ~FeedServer() {
-    uv_async_send(&stop_);
+    (void)::eventfd_write(stop_, 1);
     thread_.join();
-    uv_loop_close(&loop_);
-    std::error_code ignored;
-    std::filesystem::remove(path_, ignored);
+    ::close(stop_);
   }
 
  private:
-  struct Client {
-    uv_pipe_t pipe;
-    FeedServer* server;
-    std::string line;       // what has come of it so far
-    bool too_long = false;  // the rest of it is passed over
-    char buffer[16'384];
-  };
-
-  static uv_handle_t* handle(auto& of) { return reinterpret_cast<uv_handle_t*>(&of); }
-
-  void accept() {
-    auto client = std::make_unique<Client>();
-    client->server = this;
-    uv_pipe_init(&loop_, &client->pipe, 0);
-    client->pipe.data = client.get();
-    auto* stream = reinterpret_cast<uv_stream_t*>(&client->pipe);
-    clients_.push_back(std::move(client));
-    uv_os_fd_t file = -1;
-    const bool fine = uv_accept(reinterpret_cast<uv_stream_t*>(&listener_), stream) == 0 &&
-                      uv_fileno(handle(*stream), &file) == 0 && clients_.size() <= kMostClients &&
-                      sources::peer_is_this_user(file);
-    if (!fine) return close(*clients_.back());
-    uv_read_start(stream, &give_buffer, &on_read);
-  }
-
-  static void give_buffer(uv_handle_t* handle, std::size_t, uv_buf_t* buffer) {
-    auto* client = static_cast<Client*>(handle->data);
-    *buffer = uv_buf_init(client->buffer, sizeof client->buffer);
-  }
-
-  static void on_read(uv_stream_t* stream, ssize_t got, const uv_buf_t* buffer) {
-    auto* client = static_cast<Client*>(stream->data);
-    if (got > 0) client->server->take(*client, {buffer->base, static_cast<std::size_t>(got)});
-    if (got >= 0) return;
-    if (!client->line.empty()) client->server->table_.refuse();  // unfinished
-    client->server->close(*client);
-  }
-
-  void take(Client& client, std::string_view bytes) {
-    const Nanoseconds now = monotonic_now();
-    while (!bytes.empty()) {
-      const std::size_t end = std::min(bytes.find('\n'), bytes.size());
-      if (!client.too_long) client.line.append(bytes.substr(0, std::min(end, kLongestLine + 1 - client.line.size())));
-      client.too_long = client.line.size() > kLongestLine;
-      if (end == bytes.size()) return;
-      client.too_long ? table_.refuse() : table_.take(client.line, now);
-      client.line.clear();
-      client.too_long = false;
-      bytes.remove_prefix(end + 1);
+  void run() {
+    pollfd waits[] = {{server_.descriptor(), POLLIN, 0}, {stop_, POLLIN, 0}};
+    while ((waits[1].revents & POLLIN) == 0) {
+      if (::poll(waits, 2, -1) > 0 && waits[0].revents != 0) server_.serve();
     }
   }
 
-  void close(Client& client) {
-    if (uv_is_closing(handle(client.pipe)) != 0) return;
-    uv_close(handle(client.pipe), [](uv_handle_t* closed) {
-      auto* gone = static_cast<Client*>(closed->data);
-      std::erase_if(gone->server->clients_, [gone](const auto& client) { return client.get() == gone; });
-    });
-  }
-
-  void close_all() {
-    for (const auto& client : clients_) close(*client);
-    uv_close(handle(listener_), nullptr);
-    uv_close(handle(stop_), nullptr);
-  }
-
-  FeedTable& table_;
-  std::filesystem::path path_;
-  uv_loop_t loop_{};
-  uv_pipe_t listener_{};
-  uv_async_t stop_{};
-  std::vector<std::unique_ptr<Client>> clients_;
+  LineServer server_;
+  int stop_;
   std::thread thread_;
 };
 
@@ -254,6 +200,6 @@ class FeedSource : public Source {
 
 std::unique_ptr<Source> feed_source(const FeedOptions& options) { return std::make_unique<FeedSource>(options); }
 
-std::filesystem::path usual_feed_socket() { return sources::runtime_folder() / "feed.sock"; }
+std::filesystem::path usual_feed_socket() { return runtime_folder() / "feed.sock"; }
 
 }  // namespace idlemeter

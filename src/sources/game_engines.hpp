@@ -1,4 +1,4 @@
-// What a process has its GPU do, as the kernel tells in fdinfo (Documentation/gpu/drm-usage-stats.rst).
+// What a process has its GPU do, as the kernel reports in fdinfo (Documentation/gpu/drm-usage-stats.rst).
 #pragma once
 
 #include <cstdint>
@@ -17,7 +17,7 @@ struct GameEngines {
   std::string slot;                     ///< PCI slot of the card that it has work most; may be empty
 };
 
-/// Sums over the process's clients: a client that several files share counts once. Empty where nothing can be read.
+/// Sums over the process's clients: a client that several files share counts once. Empty if nothing can be read.
 GameEngines game_engines(const fs::path& fdinfo);
 
 }  // namespace idlemeter::sources

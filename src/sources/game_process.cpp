@@ -4,6 +4,10 @@
 
 #include <map>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/game_engines.hpp"
 #include "sources/rate.hpp"
 #include "sources/reader_source.hpp"
@@ -14,16 +18,17 @@ namespace {
 
 constexpr double kPerMebibyte = 1.0 / (1024 * 1024);
 
-/// Fields of /proc/PID/stat behind the name in brackets, counted from the state as 0.
+/// Fields of /proc/PID/stat after the name in brackets, counted from the state as 0.
 enum StatField { kUserTicks = 11, kSystemTicks = 12, kThreads = 17, kStatFields = 18 };
 
 class GameProcessSource : public ReaderSource {
  public:
-  GameProcessSource(const fs::path& root, int pid)
-      : ReaderSource("game process"), root_(root), folder_(root / "proc" / fmt::format("{}", pid)) {}
+  GameProcessSource(const fs::path& root, GameProcess game)
+      : ReaderSource("game process"), root_(root), game_(std::move(game)) {}
 
  private:
   bool before_sample(Nanoseconds now) override {
+    if (game_.changed()) return false;
     sample_stat(now);
     sample_engines(now);
     return true;
@@ -89,7 +94,10 @@ class GameProcessSource : public ReaderSource {
   }
 
   std::vector<Reader> find() override {
+    if (game_.look()) forget();
     std::vector<Reader> readers;
+    if (game_.pid() <= 0) return readers;
+    folder_ = root_ / "proc" / fmt::format("{}", game_.pid());
     const auto add = [&](const char* id, const char* title, const char* brief, Unit unit, const char* file, auto read) {
       readers.push_back(
           {{id, title, brief, "Game", DeviceKind::game, unit, (folder_ / file).string()}, std::move(read)});
@@ -107,7 +115,17 @@ class GameProcessSource : public ReaderSource {
     return readers;
   }
 
-  /// Only what this game's driver tells of.
+  /// Another game's counters start elsewhere.
+  void forget() {
+    forget_numbers();
+    ticks_ = Rate();
+    io_.clear();
+    engine_rates_.clear();
+    engine_loads_.clear();
+    load_ = threads_ = Missing{"a load needs two samples"};
+  }
+
+  /// Only what this game's driver reports.
   void add_engines(std::vector<Reader>& readers) {
     engines_ = game_engines(folder_ / "fdinfo");
     const std::string source = (folder_ / "fdinfo").string();
@@ -126,6 +144,7 @@ class GameProcessSource : public ReaderSource {
   }
 
   fs::path root_, folder_;
+  GameProcess game_;
   bool gone_ = false;
   Rate ticks_;
   Value load_, threads_;
@@ -137,8 +156,8 @@ class GameProcessSource : public ReaderSource {
 
 }  // namespace
 
-std::unique_ptr<Source> game_process_source(const fs::path& root, int pid) {
-  return std::make_unique<GameProcessSource>(root, pid);
+std::unique_ptr<Source> game_process_source(const fs::path& root, GameProcess game) {
+  return std::make_unique<GameProcessSource>(root, std::move(game));
 }
 
 }  // namespace idlemeter::sources

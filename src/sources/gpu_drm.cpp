@@ -6,6 +6,10 @@
 #include <charconv>
 #include <map>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/game_engines.hpp"
 #include "sources/graphics_cards.hpp"
 #include "sources/hwmon_chips.hpp"
@@ -46,7 +50,7 @@ constexpr CardFile kCardFiles[] = {
     {"gt_act_freq_mhz", "clock", "core clock", "Core", Unit::megahertz, 1},
 };
 
-/// A channel of the card's hwmon chip, by its label where that is told, else by its number.
+/// A channel of the card's hwmon chip, by its label if it has one, else by its number.
 struct CardChannel {
   const char* prefix;
   int number;
@@ -112,21 +116,22 @@ GraphicsCard card_at(const fs::path& root, const fs::path& card) {
 
 class GraphicsSource : public ReaderSource {
  public:
-  GraphicsSource(const fs::path& root, int game) : ReaderSource("graphics"), root_(root), game_(game) {}
+  GraphicsSource(const fs::path& root, GameProcess game)
+      : ReaderSource("graphics"), root_(root), game_(std::move(game)) {}
 
  private:
   std::vector<Reader> find() override {
+    if (game_.look()) forget_numbers();
     const auto cards = graphics_cards(root_);
+    const std::size_t own = cards.empty() ? 0 : game_card(cards, root_, game_.pid());
     std::vector<Reader> readers;
-    if (!cards.empty()) add(cards[game_card(cards, root_, game_)], "gpu", "GPU", readers);
-    if (cards.size() < 2) return readers;
-    for (std::size_t i = 0; i < cards.size(); ++i)
-      add(cards[i], fmt::format("gpu{}", i), fmt::format("GPU {}", i), readers);
+    for (std::size_t i = 0; i < cards.size(); ++i) add(cards[i], CardNames(i, own, cards.size()), readers);
     return readers;
   }
 
-  void add(const GraphicsCard& card, const std::string& prefix, const std::string& called,
-           std::vector<Reader>& readers) {
+  bool before_sample(Nanoseconds /*now*/) override { return !game_.changed(); }
+
+  void add(const GraphicsCard& card, const CardNames& names, std::vector<Reader>& readers) {
     std::vector<Reader> found;
     const HwmonChip chip = chip_of(card.folder / "device");
     for (const CardFile& file : kFiles) add_file(card.folder / "device" / file.file, file, found);
@@ -140,8 +145,7 @@ class GraphicsSource : public ReaderSource {
         if (read_file(power).text == "suspended") return Missing{"the card sleeps, and is not woken for a reading"};
         return read(now);
       };
-      reader.info.id = prefix + "." + reader.info.id;
-      reader.info.title = called + " " + reader.info.title;
+      names.give(reader.info);
       reader.info.device = card.name;
       reader.info.kind = DeviceKind::graphics;
       readers.push_back(std::move(reader));
@@ -180,8 +184,7 @@ class GraphicsSource : public ReaderSource {
                          [cap](Nanoseconds) { return read_number(cap, 1e-6); }});
     }
     if (const HwmonChannel* energy = chip.channel("energy", 1); energy != nullptr && !has(readers, "power")) {
-      readers.push_back(
-          {info("power", "power", "GPU", Unit::watt, energy->file), energy_reader(card.slot, energy->file)});
+      readers.push_back({info("power", "power", "GPU", Unit::watt, energy->file), energy_reader(energy->file)});
     }
     if (const fs::path most = chip.folder / "fan1_max";
         !has(readers, "fan.duty") && chip.channel("fan", 1) != nullptr && fs::exists(most, failed)) {
@@ -191,7 +194,8 @@ class GraphicsSource : public ReaderSource {
                          [speed, most](Nanoseconds) -> Value {
                            const Value now = read_number(speed), top = read_number(most);
                            if (!number(now)) return now;
-                           if (!number(top) || *number(top) <= 0) return Missing{"the card tells no highest speed"};
+                           if (!number(top) || *number(top) <= 0)
+                             return Missing{"the card doesn't report its highest speed"};
                            return *number(now) * 100 / *number(top);
                          }});
     }
@@ -208,13 +212,13 @@ class GraphicsSource : public ReaderSource {
     }
   }
 
-  std::function<Value(Nanoseconds)> energy_reader(const std::string& slot, const fs::path& file) {
-    return [&rate = rates_[slot], file](Nanoseconds now) { return file_rate(file, rate, now, 1e-6); };
+  std::function<Value(Nanoseconds)> energy_reader(const fs::path& file) {
+    return [&rate = rates_[file.string()], file](Nanoseconds now) { return file_rate(file, rate, now, 1e-6); };
   }
 
   fs::path root_;
-  int game_;
-  std::map<std::string, Rate> rates_;
+  GameProcess game_;
+  std::map<std::string, Rate> rates_;  // by file
 };
 
 }  // namespace
@@ -242,8 +246,22 @@ std::size_t game_card(const std::vector<GraphicsCard>& cards, const fs::path& ro
   return static_cast<std::size_t>(better - cards.begin());
 }
 
-std::unique_ptr<Source> graphics_source(const fs::path& root, int game) {
-  return std::make_unique<GraphicsSource>(root, game);
+CardNames::CardNames(std::size_t card, std::size_t game_card, std::size_t cards) {
+  const std::string number = fmt::format("gpu{}", card);
+  const bool is_game_card = card == game_card;
+  id = is_game_card ? "gpu" : number;
+  if (is_game_card && cards > 1) alias = number;
+  title = is_game_card ? "GPU" : fmt::format("GPU {}", card);
+}
+
+void CardNames::give(ReadingInfo& info) const {
+  if (!alias.empty()) info.alias = alias + "." + info.id;
+  info.id = id + "." + info.id;
+  info.title = title + " " + info.title;
+}
+
+std::unique_ptr<Source> graphics_source(const fs::path& root, GameProcess game) {
+  return std::make_unique<GraphicsSource>(root, std::move(game));
 }
 
 }  // namespace idlemeter::sources

@@ -6,6 +6,10 @@
 #include <array>
 #include <map>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/gpu_management_library.hpp"
 #include "sources/graphics_cards.hpp"
 #include "sources/reader_source.hpp"
@@ -81,11 +85,12 @@ class Library {
 
 class ManagedGraphicsSource : public ReaderSource {
  public:
-  ManagedGraphicsSource(const std::string& file, const fs::path& root, int game)
-      : ReaderSource("graphics library"), file_(file), root_(root), game_(game), library_(file) {}
+  ManagedGraphicsSource(const std::string& file, const fs::path& root, GameProcess game)
+      : ReaderSource("graphics library"), file_(file), root_(root), game_(std::move(game)), library_(file) {}
 
  private:
   std::vector<Reader> find() override {
+    if (game_.look()) forget_numbers();
     std::vector<Reader> readers;
     unsigned int count = 0;
     if (!library_.running() || library_.count(&count) != 0) return readers;
@@ -95,13 +100,14 @@ class ManagedGraphicsSource : public ReaderSource {
       nvml::Device device{};
       if (library_.by_index(i, &device) == 0) devices.emplace_back(device, place_of(device, cards));
     }
-    const std::size_t own = cards.empty() ? 0 : game_card(cards, root_, game_);
+    const std::size_t own = cards.empty() ? 0 : game_card(cards, root_, game_.pid());
     for (const auto& [device, place] : devices) {
-      if (place == own) add(readers, device, "gpu", "GPU");
-      if (cards.size() > 1) add(readers, device, fmt::format("gpu{}", place), fmt::format("GPU {}", place));
+      add(readers, device, CardNames(place, own, cards.size()));
     }
     return readers;
   }
+
+  bool before_sample(Nanoseconds /*now*/) override { return !game_.changed(); }
 
   /// Which of the cards it is, by its slot; one that the kernel doesn't list is added.
   std::size_t place_of(nvml::Device device, std::vector<GraphicsCard>& cards) const {
@@ -123,11 +129,11 @@ class ManagedGraphicsSource : public ReaderSource {
     return told ? std::string(name.data()) : "Graphics card";
   }
 
-  void add(std::vector<Reader>& readers, nvml::Device device, const std::string& prefix, const std::string& called) {
+  void add(std::vector<Reader>& readers, nvml::Device device, const CardNames& names) {
     const std::string card = name_of(device);
     const auto add_one = [&](const char* id, const char* title, const char* brief, Unit unit, auto read) {
-      readers.push_back(
-          {{prefix + "." + id, called + " " + title, brief, card, DeviceKind::graphics, unit, file_}, std::move(read)});
+      readers.push_back({{id, title, brief, card, DeviceKind::graphics, unit, file_}, std::move(read)});
+      names.give(readers.back().info);
     };
     const auto number_of = [this, device](const char* symbol, auto call, double scale) {
       return [this, device, symbol, call, scale](Nanoseconds) -> Value {
@@ -195,14 +201,14 @@ class ManagedGraphicsSource : public ReaderSource {
 
   std::string file_;
   fs::path root_;
-  int game_;
+  GameProcess game_;
   Library library_;
 };
 
 }  // namespace
 
-std::unique_ptr<Source> managed_graphics_source(const std::string& library, const fs::path& root, int game) {
-  return std::make_unique<ManagedGraphicsSource>(library, root, game);
+std::unique_ptr<Source> managed_graphics_source(const std::string& library, const fs::path& root, GameProcess game) {
+  return std::make_unique<ManagedGraphicsSource>(library, root, std::move(game));
 }
 
 }  // namespace idlemeter::sources

@@ -8,6 +8,8 @@
 #include <set>
 #include <tuple>
 
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
 #include "sources/hwmon_chips.hpp"
 #include "sources/sources.hpp"
 

@@ -5,6 +5,10 @@
 #include <algorithm>
 #include <array>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/units.hpp"
+
 namespace idlemeter::sources {
 namespace {
 

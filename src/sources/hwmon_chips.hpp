@@ -4,6 +4,8 @@
 #include <string>
 #include <vector>
 
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/kernel_file.hpp"
 #include "sources/reader_source.hpp"
 

@@ -12,6 +12,8 @@
 #include <charconv>
 #include <cmath>
 
+#include "idlemeter/readings/reading.hpp"
+
 namespace idlemeter::sources {
 namespace {
 

@@ -1,7 +1,8 @@
-#include "idlemeter/machine.hpp"
+#include "idlemeter/sources/machine.hpp"
 
 #include <iterator>
 
+#include "idlemeter/readings/source.hpp"
 #include "sources/sources.hpp"
 
 namespace idlemeter {
@@ -9,9 +10,9 @@ namespace idlemeter {
 Sources machine_sources(const MachineOptions& options) {
   using namespace sources;
   const std::filesystem::path& root = options.root;
-  const int game = options.game.pid;
+  const GameProcess game(options.game);
   Sources found;
-  // Of two sources with the same reading the first counts.
+  // If two sources have the same reading, the first counts.
   if (!options.facts.empty()) found.push_back(override_source(options.facts));
   found.push_back(processor_source(root));
   found.push_back(powercap_source(root));
@@ -26,8 +27,8 @@ Sources machine_sources(const MachineOptions& options) {
   Sources chips = hwmon_sources(root);
   std::move(chips.begin(), chips.end(), std::back_inserter(found));
   found.push_back(thermal_zone_source(root));
-  if (game > 0) found.push_back(game_process_source(root, game));
-  found.push_back(fact_source(root, options.game));
+  found.push_back(game_process_source(root, game));
+  found.push_back(fact_source(root, game));
   return found;
 }
 

@@ -3,6 +3,10 @@
 
 #include <map>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/reader_source.hpp"
 #include "sources/sources.hpp"
 

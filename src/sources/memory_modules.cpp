@@ -4,6 +4,10 @@
 
 #include <array>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/reader_source.hpp"
 #include "sources/sources.hpp"
 
@@ -89,7 +93,7 @@ class MemoryModuleSource : public ReaderSource {
     return {{id, title, "RAM", "Memory", DeviceKind::memory, unit, table_.string(), -1, text},
             [this, read](Nanoseconds) -> Value {
               if (error_ != 0) return cannot_read(table_, error_);
-              if (modules_.count == 0) return Missing{table_.string() + " tells of no memory modules"};
+              if (modules_.count == 0) return Missing{table_.string() + " lists no memory modules"};
               return read(modules_);
             }};
   }
@@ -103,7 +107,7 @@ class MemoryModuleSource : public ReaderSource {
                    }),
             reader("ram.speed", "Memory speed", Unit::transfers_per_second, false,
                    [](const Modules& m) {
-                     return m.speed > 0 ? Value(m.speed) : Value(Missing{"the firmware tells no speed"});
+                     return m.speed > 0 ? Value(m.speed) : Value(Missing{"the firmware gives no speed"});
                    }),
             reader("ram.modules", "Memory modules", Unit::none, false,
                    [](const Modules& m) { return Value(static_cast<double>(m.count)); })};

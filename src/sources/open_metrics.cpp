@@ -7,7 +7,7 @@
 namespace idlemeter::sources {
 namespace {
 
-/// Takes a line apart from its front; each call moves on where it succeeds.
+/// Takes a line apart from its front; each call moves on if it succeeds.
 class Cursor {
  public:
   explicit Cursor(std::string_view text) : rest_(text) {}
@@ -27,7 +27,7 @@ class Cursor {
     return true;
   }
 
-  /// [a-zA-Z_:][a-zA-Z0-9_:]*, "" where there is none.
+  /// [a-zA-Z_:][a-zA-Z0-9_:]*, "" if there is none.
   std::string name() {
     std::size_t end = 0;
     const auto fits = [&](char c) {
@@ -40,7 +40,7 @@ class Cursor {
     return found;
   }
 
-  /// A quoted text with \\, \" and \n; empty where it doesn't end.
+  /// A quoted text with \\, \" and \n; empty if it doesn't end.
   std::optional<std::string> quoted() {
     if (!take('"')) return std::nullopt;
     std::string text;

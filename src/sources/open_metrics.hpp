@@ -22,7 +22,7 @@ struct MetricLine {
   std::string text;  ///< of a help or a unit
 };
 
-/// Empty where the line is none of the format, or its value is NaN or infinite. Time stamps and exemplars are passed
+/// Empty if the line is none of the format, or its value is NaN or infinite. Time stamps and exemplars are passed
 /// over.
 std::optional<MetricLine> metric_line(std::string_view line);
 

@@ -1,6 +1,10 @@
 // /proc/pressure (Documentation/accounting/psi.rst): how long programs waited for the processor, memory or disks.
 #include <map>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/rate.hpp"
 #include "sources/reader_source.hpp"
 #include "sources/sources.hpp"

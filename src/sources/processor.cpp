@@ -5,6 +5,10 @@
 #include <array>
 #include <map>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/reader_source.hpp"
 #include "sources/sources.hpp"
 
@@ -20,7 +24,7 @@ struct Spent {
   double load = 0, user = 0, system = 0, iowait = 0;  // percent
 };
 
-/// The time between two samples as shares; empty where no time passed or a counter went back (iowait may, by a little).
+/// The time between two samples as shares; empty if no time passed or a counter went back (iowait may, by a little).
 std::optional<Spent> spent_between(const Ticks& before, const Ticks& after) {
   std::array<double, kColumns> grown{};
   double all = 0;
@@ -78,7 +82,7 @@ class ProcessorSource : public ReaderSource {
     return sample_load();
   }
 
-  /// False where cores went on- or offline.
+  /// False if cores went on- or offline.
   bool sample_load() {
     const FileText file = read_file(stat_);
     std::map<std::string, Line, std::less<>> now;
@@ -98,7 +102,7 @@ class ProcessorSource : public ReaderSource {
     return same;
   }
 
-  /// MHz of each core: cpufreq where the driver offers it, else /proc/cpuinfo.
+  /// MHz of each core: cpufreq if the driver offers it, else /proc/cpuinfo.
   void sample_clocks() {
     clocks_.clear();
     bool any = false;
@@ -127,7 +131,7 @@ class ProcessorSource : public ReaderSource {
     for (const auto& [core, clock] : clocks_) {
       if (const auto mhz = number(clock)) highest = std::max(highest.value_or(0), *mhz);
     }
-    return highest ? Value(*highest) : Value(Missing{"the kernel tells no clock for any core"});
+    return highest ? Value(*highest) : Value(Missing{"the kernel gives no clock for any core"});
   }
 
   [[nodiscard]] Value of_line(const std::string& name, Value Line::*share) const {

@@ -1,5 +1,7 @@
 #include "sources/rate.hpp"
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
 namespace idlemeter::sources {
 
 Value Rate::next(Nanoseconds now, std::uint64_t count) {

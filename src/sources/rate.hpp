@@ -4,7 +4,8 @@
 #include <cstdint>
 #include <optional>
 
-#include "idlemeter/reading.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
 #include "sources/kernel_file.hpp"
 
 namespace idlemeter::sources {
@@ -12,10 +13,10 @@ namespace idlemeter::sources {
 /// The growth of a counter per second between two samples.
 class Rate {
  public:
-  /// `range`: the counter starts again at 0 after range - 1; 0 where it does not wrap.
+  /// `range`: the counter starts again at 0 after range - 1; 0 if it doesn't wrap.
   explicit Rate(std::uint64_t range = 0) : range_(range) {}
 
-  /// Counts per second since the last call; missing at the first one, where a counter that doesn't wrap goes back (the
+  /// Counts per second since the last call; missing at the first one, if a counter that doesn't wrap goes back (the
   /// device was reset), and over a gap of more than a minute and a half (the machine slept).
   Value next(Nanoseconds now, std::uint64_t count);
 
@@ -25,7 +26,7 @@ class Rate {
   Nanoseconds time_ = 0;
 };
 
-/// The rate of a counter that stands in a file of its own, times `scale`; missing where the file can't be read or as
+/// The rate of a counter that stands in a file of its own, times `scale`; missing if the file can't be read or as
 /// next() says.
 Value file_rate(const fs::path& file, Rate& rate, Nanoseconds now, double scale);
 

@@ -5,6 +5,9 @@
 #include <algorithm>
 #include <stdexcept>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+
 namespace idlemeter::sources {
 
 void ReaderSource::make_ids_unique() {

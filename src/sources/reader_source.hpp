@@ -6,7 +6,9 @@
 #include <string>
 #include <vector>
 
-#include "idlemeter/sampler.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
 
 namespace idlemeter::sources {
 
@@ -33,8 +35,11 @@ class ReaderSource : public Source {
   /// What there is now.
   virtual std::vector<Reader> find() = 0;
 
-  /// Reads what several readers share. False where devices came or went.
+  /// Reads what several readers share. False if devices came or went.
   virtual bool before_sample(Nanoseconds /*now*/) { return true; }
+
+  /// From now on readings may have the ids of others that were found before: another game's, another card's.
+  void forget_numbers() { numbered_.clear(); }
 
  private:
   void make_ids_unique();

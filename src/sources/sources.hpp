@@ -5,11 +5,34 @@
 #include <memory>
 #include <string>
 
-#include "idlemeter/machine.hpp"
-#include "idlemeter/sampler.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/sources/game_pid.hpp"
 #include "sources/kernel_file.hpp"
 
 namespace idlemeter::sources {
+
+/// The game's process as a source knows it: the one that it found readings for.
+class GameProcess {
+ public:
+  explicit GameProcess(std::shared_ptr<const GamePid> game) : game_(std::move(game)) {}
+
+  /// Takes the process that is the game now. True if it is another one.
+  bool look() {
+    const int before = known_;
+    known_ = game_ == nullptr ? 0 : game_->get();
+    return known_ != before;
+  }
+
+  /// 0: no game.
+  [[nodiscard]] int pid() const { return known_; }
+
+  /// Whether another process is the game since look().
+  [[nodiscard]] bool changed() const { return game_ != nullptr && game_->get() != known_; }
+
+ private:
+  std::shared_ptr<const GamePid> game_;
+  int known_ = 0;
+};
 
 /// Load (whole and per core, with its shares), clock.
 std::unique_ptr<Source> processor_source(const fs::path& root);
@@ -20,12 +43,12 @@ std::unique_ptr<Source> powercap_source(const fs::path& root);
 /// How long programs wait for processor, memory and disks.
 std::unique_ptr<Source> pressure_source(const fs::path& root);
 
-/// Graphics cards of the kernel's own drivers: `gpu` is the one that the game uses; with several, each has a number
-/// too. `game`: its process, or 0.
-std::unique_ptr<Source> graphics_source(const fs::path& root, int game);
+/// Graphics cards of the kernel's own drivers: `gpu` is the one that the game uses. With several cards, each other one
+/// is `gpu` with its number, and the game's has such an id as its alias.
+std::unique_ptr<Source> graphics_source(const fs::path& root, GameProcess game);
 
-/// Graphics cards of the proprietary driver, numbered with the others; none where the library isn't there.
-std::unique_ptr<Source> managed_graphics_source(const std::string& library, const fs::path& root, int game);
+/// Graphics cards of the proprietary driver, numbered with the others; none if the library isn't there.
+std::unique_ptr<Source> managed_graphics_source(const std::string& library, const fs::path& root, GameProcess game);
 
 /// Memory and swap.
 std::unique_ptr<Source> memory_source(const fs::path& root);
@@ -33,7 +56,7 @@ std::unique_ptr<Source> memory_source(const fs::path& root);
 /// Memory type and speed.
 std::unique_ptr<Source> memory_module_source(const fs::path& root);
 
-/// "DDR5-6000"; empty where the firmware's tables can't be read.
+/// "DDR5-6000"; empty if the firmware's tables can't be read.
 std::string memory_kind(const fs::path& root);
 
 /// Rates of each disk.
@@ -53,12 +76,12 @@ std::unique_ptr<Source> thermal_zone_source(const fs::path& root);
 Sources hwmon_sources(const fs::path& root);
 
 /// The game's own process.
-std::unique_ptr<Source> game_process_source(const fs::path& root, int pid);
+std::unique_ptr<Source> game_process_source(const fs::path& root, GameProcess game);
 
-/// What the machine and the game are, as text.
-std::unique_ptr<Source> fact_source(const fs::path& root, const GameFacts& game);
+/// What the machine is, as text.
+std::unique_ptr<Source> fact_source(const fs::path& root, GameProcess game);
 
-/// Texts of the user's in place of those found.
+/// Texts of the user's that replace those found.
 std::unique_ptr<Source> override_source(const std::map<std::string, std::string>& facts);
 
 }  // namespace idlemeter::sources

@@ -1,6 +1,10 @@
 // /sys/class/thermal (Documentation/driver-api/thermal/sysfs-api.rst).
 #include <fmt/format.h>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/source.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "sources/reader_source.hpp"
 #include "sources/sources.hpp"
 

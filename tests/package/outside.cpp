@@ -1,6 +1,7 @@
 #include <cstdio>
-#include <idlemeter/draw.hpp>
-#include <idlemeter/store.hpp>
+#include <idlemeter/draw/painter.hpp>
+#include <idlemeter/frames/frame_summary.hpp>
+#include <idlemeter/runs/store.hpp>
 #include <vector>
 
 int main() {

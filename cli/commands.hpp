@@ -1,0 +1,16 @@
+// The subcommands of `idlemeter`, a file each.
+#pragma once
+
+#include "arguments.hpp"
+
+namespace idlemeter::cli {
+
+// Each adds its command.
+void add_play(Command app);
+void add_tell(Command app);
+void add_demo(Command app);
+void add_readings(Command app);
+void add_face(Command app);
+void add_runs(Command app);
+
+}  // namespace idlemeter::cli

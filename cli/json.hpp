@@ -1,0 +1,26 @@
+// What the command prints as JSON. Only json.cpp knows the library.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "ranges.hpp"
+#include "run_tables.hpp"
+
+namespace idlemeter::cli {
+
+/// An array, over several lines.
+std::string readings_json(const std::vector<Snapshot::Entry>& entries, const Ranges& ranges);
+
+/// An object with the time, in one line.
+std::string timed_readings_json(const std::vector<Snapshot::Entry>& entries, const Ranges& ranges, double seconds);
+
+/// An array of runs as a list shows them.
+std::string runs_json(const std::vector<RunInfo>& runs);
+
+/// Everything of one run, or an array of several; units are in the names.
+std::string figures_json(const std::vector<RunFigures>& runs);
+
+}  // namespace idlemeter::cli

@@ -1,0 +1,30 @@
+// Texts in UTF-8.
+#pragma once
+
+#include <algorithm>
+#include <string>
+#include <string_view>
+
+namespace idlemeter {
+
+/// True for the bytes of a character that aren't its first.
+inline bool continues_character(char byte) { return (static_cast<unsigned char>(byte) & 0xC0) == 0x80; }
+
+/// How many characters a text has.
+inline std::size_t characters(std::string_view text) {
+  return static_cast<std::size_t>(
+      std::count_if(text.begin(), text.end(), [](char byte) { return !continues_character(byte); }));
+}
+
+/// With A to Z as a to z; other bytes stay.
+[[nodiscard]] std::string lower_case(std::string_view text);
+
+/// The text as it may go to a terminal, a log or a font: control characters (C0 but those in `keep`, DEL, C1),
+/// characters that turn the direction of writing, and bytes that aren't UTF-8 each become U+FFFD. "a\x1b[2J" ->
+/// "a�[2J". O(n).
+[[nodiscard]] std::string printable(std::string_view text, std::string_view keep = "");
+
+/// At most so many characters (>= 1), the last of them "…" if the text had more. `text` is valid UTF-8.
+[[nodiscard]] std::string cut_to(std::string text, std::size_t most);
+
+}  // namespace idlemeter

@@ -1,0 +1,18 @@
+// Idle Meter: where a user's own files are.
+#pragma once
+
+#include <filesystem>
+
+namespace idlemeter {
+
+/// Idle Meter's folder below $VARIABLE (XDG Base Directory Specification) if that is an absolute path, else below
+/// ~/fallback.
+[[nodiscard]] std::filesystem::path user_folder(const char* variable, const char* fallback);
+
+/// For the user's sockets: $XDG_RUNTIME_DIR/idlemeter, else /tmp/idlemeter-UID.
+[[nodiscard]] std::filesystem::path runtime_folder();
+
+/// Makes a folder with mode 0700 if it isn't there. Throws Error if it can't be made, or is open to others.
+void make_private_folder(const std::filesystem::path& folder);
+
+}  // namespace idlemeter

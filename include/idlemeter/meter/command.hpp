@@ -1,0 +1,84 @@
+// Idle Meter: commands to a running meter, and its answers.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace idlemeter {
+
+struct MeterCommand {
+  enum class What : std::uint8_t {
+    show,
+    hide,
+    toggle,     ///< show or hide
+    clear,      ///< restart the live statistics
+    mark,       ///< set a mark in the recording
+    face,       ///< show another face
+    record,     ///< start or stop a recording
+    hand_over,  ///< let all games go, so that another meter may take them
+    state
+  } what = What::state;
+  std::string face = {};  ///< of `face`; empty: the next
+  enum class Record : std::uint8_t { start, stop, toggle } record = Record::toggle;
+  double seconds = 0;  ///< to record; 0: until stopped
+  double after = 0;    ///< seconds to wait first
+};
+
+/// One game, as a meter sees it.
+struct GameState {
+  int pid = 0;
+  std::string name = {}, api = {}, picture = {};
+  std::uint64_t frames = 0;   ///< presents, of all its windows
+  std::uint64_t lost = 0;     ///< overwritten before they could be read, or too many
+  std::uint64_t refused = 0;  ///< with impossible times
+  std::string face = {};
+  std::optional<double> average_fps = {}, low_1_percent_fps = {};
+  std::string frames_unknown = {};  ///< why its frames can't be seen; usually empty
+  std::string mistake = {};         ///< what is wrong with its face file; usually empty
+};
+
+struct RecordingState {
+  enum class Phase : std::uint8_t { planned, opening, recording } phase = Phase::planned;
+  double in_s = 0;       ///< until a planned one starts
+  int pid = 0;           ///< of the game; 0 while planned
+  std::int64_t run = 0;  ///< its number; 0 until the store is open
+};
+
+struct MeterState {
+  int pid = 0;
+  bool visible = false;
+  std::vector<GameState> games = {};
+  std::optional<RecordingState> recording = {};
+  std::string recording_problem = {};  ///< why the last recording failed; empty if it didn't
+};
+
+/// What a command led to. Only what belongs to the command is set.
+struct MeterAnswer {
+  std::string error = {};  ///< empty: done
+  std::optional<bool> visible = {};
+  std::optional<int> marks = {};
+  std::optional<std::string> face = {};
+  std::optional<std::int64_t> run = {};
+  std::optional<bool> finished = {};  ///< whether the run is all on the disk
+  std::optional<MeterState> state = {};
+};
+
+// As JSON objects, the way they go over the control socket:
+//   {"do": "show" | "hide" | "toggle" | "clear" | "mark" | "state" | "hand over"}
+//   {"do": "face", "name": "strip"}
+//   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds}
+// An answer is {"ok": true, …} or {"error": "…"}.
+
+[[nodiscard]] std::string to_json(const MeterCommand& command);
+[[nodiscard]] std::string to_json(const MeterAnswer& answer);
+
+/// Throws Error if it isn't a command.
+[[nodiscard]] MeterCommand command_from_json(std::string_view json);
+
+/// Throws Error if it isn't an answer.
+[[nodiscard]] MeterAnswer answer_from_json(std::string_view json);
+
+}  // namespace idlemeter

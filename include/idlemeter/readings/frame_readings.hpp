@@ -1,0 +1,60 @@
+// Idle Meter: frames as readings: `frame.rate`, `frame.time`, `frame.low@1%` and so on.
+#pragma once
+
+#include <memory>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+
+namespace idlemeter {
+
+/// Turns the frames of a game into readings, over the spans that faces ask for.
+///
+/// frame.rate       frames over time of the last half second: a rate that the eye can follow
+/// frame.time       the newest interval
+/// frame.gpu        how long the GPU worked on the newest frame that is known of, for a second
+/// frame.average …  statistics of a span: see FrameStatistic; a low or percentile is provisional while there are fewer
+///                  frames than its share needs
+/// recording.state  "on", "held" (the figures stay until they are cleared or the next recording starts) or "off"
+/// recording.time   seconds since the recording started
+///
+/// One thread at a time. Each growing span that is asked for keeps up to 16 bytes a frame.
+class FrameReadings {
+ public:
+  /// `ids`: statistics beside the usual ones, see ask().
+  explicit FrameReadings(const std::vector<std::string>& ids = {});
+  FrameReadings(FrameReadings&&) noexcept;
+  FrameReadings& operator=(FrameReadings&&) noexcept;
+  ~FrameReadings();
+
+  /// From now on also these, and no others beside the usual ones. Spans that were there go on; ids that are no
+  /// statistics are skipped.
+  void ask(const std::vector<std::string>& ids);
+
+  void add(const FrameRecord& frame);
+
+  /// Restarts all spans, except that of a recording in progress.
+  void clear();
+
+  /// Begins the recording's span: empty, or with frames of the recording that were added before.
+  void begin_recording(Nanoseconds since, std::span<const FrameRecord> already = {});
+
+  /// The recording failed before anything was recorded: its span goes on as without one.
+  void abandon_recording();
+
+  /// Holds the recording's figures.
+  void end_recording(Nanoseconds now);
+
+  /// The readings now, to go into a snapshot.
+  [[nodiscard]] std::shared_ptr<const Batch> batch(Nanoseconds now) const;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+}  // namespace idlemeter

@@ -1,0 +1,71 @@
+// Idle Meter: the user's settings, a TOML file (docs/settings.md).
+#pragma once
+
+#include <chrono>
+#include <cstdint>
+#include <filesystem>
+#include <map>
+#include <optional>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/sources/command_source.hpp"
+#include "idlemeter/sources/feed.hpp"
+
+namespace idlemeter {
+
+/// Which face the games get whose executable fits a shell pattern (*, ?, […]; upper and lower case alike): its name, or
+/// its whole path if the pattern has a '/'.
+struct GameRule {
+  std::string program;
+  std::string face;
+};
+
+/// Keys by what they do, like "Ctrl+Alt+O": Shift, Ctrl, Alt and Super, and a key by its xkb name. Empty: none.
+struct KeyChoices {
+  std::string show = "Ctrl+Alt+O";    ///< show or hide the overlay
+  std::string clear = "Ctrl+Alt+C";   ///< restart the live statistics
+  std::string record = "Ctrl+Alt+R";  ///< start or stop a recording
+  std::string face = "Ctrl+Alt+F";    ///< the next face
+  std::string mark = "Ctrl+Alt+M";    ///< set a mark in the recording
+};
+
+/// Whether a game's GPU is asked how long it works on frames: always, never, or unless a software rasteriser draws,
+/// which has to stop for it and of which the figure means little.
+enum class GpuTime : std::uint8_t { automatic, on, off };
+
+/// "auto", "on", "off": as in the settings and in IDLEMETER_GPU_TIME, which the probe in the game reads.
+[[nodiscard]] std::string_view name_of(GpuTime choice);
+
+struct Settings {
+  std::chrono::nanoseconds pace = std::chrono::milliseconds(500);
+  std::map<std::string, std::chrono::nanoseconds> paces = {};  ///< of single sources, by name
+  std::map<std::string, std::string> facts = {};               ///< see MachineOptions::facts
+  std::vector<ComputedReading> computed = {};
+  std::vector<CommandReading> commands = {};
+  std::optional<FeedOptions> feed = {};  ///< empty: no feed
+  std::string face = {};                 ///< a kept face's, a starter's or a file's name, for games without a rule
+  std::vector<GameRule> games = {};      ///< the first that fits counts
+  KeyChoices keys = {};
+  GpuTime gpu_time = GpuTime::automatic;
+};
+
+/// All that a text holds, or all that is wrong with it.
+struct SettingsReading {
+  std::optional<Settings> settings;
+  std::vector<Finding> findings;
+};
+
+/// Reads settings; never throws on what the text holds. Formulas are checked too.
+[[nodiscard]] SettingsReading read_settings(std::string_view toml);
+
+/// Reads a settings file. Throws Error with every error in it, a line each, or saying that it can't be read.
+[[nodiscard]] Settings load_settings(const std::filesystem::path& file);
+
+/// $XDG_CONFIG_HOME/idlemeter/settings.toml, else ~/.config/idlemeter/settings.toml.
+[[nodiscard]] std::filesystem::path usual_settings_path();
+
+}  // namespace idlemeter

@@ -1,0 +1,43 @@
+#include "idlemeter/base/duration.hpp"
+
+#include <charconv>
+#include <utility>
+
+#include "idlemeter/base/time.hpp"
+
+namespace idlemeter {
+namespace {
+
+constexpr double kMost = 1e6;
+constexpr std::pair<std::string_view, Nanoseconds> kUnits[] = {
+    {"ms", kMillisecond}, {"s", kSecond}, {"min", 60 * kSecond}};
+
+/// Takes a number from 0 to kMost off the front.
+std::optional<double> take_number(std::string_view& text) {
+  double number = 0;
+  const auto [end, error] = std::from_chars(text.data(), text.data() + text.size(), number, std::chars_format::fixed);
+  if (error != std::errc{} || !(number >= 0 && number <= kMost)) return std::nullopt;
+  text.remove_prefix(static_cast<std::size_t>(end - text.data()));
+  return number;
+}
+
+}  // namespace
+
+std::optional<Nanoseconds> duration_from(std::string_view text, std::string_view unit) {
+  const auto amount = take_number(text);
+  if (!amount) return std::nullopt;
+  if (text.starts_with(':')) {
+    text.remove_prefix(1);
+    const auto seconds = take_number(text);
+    if (!seconds || !text.empty() || *seconds >= 60) return std::nullopt;
+    return static_cast<Nanoseconds>((*amount * 60 + *seconds) * kSecond);
+  }
+  while (text.starts_with(' ')) text.remove_prefix(1);
+  if (text.empty()) text = unit;
+  for (const auto& [word, length] : kUnits) {
+    if (word == text) return static_cast<Nanoseconds>(*amount * static_cast<double>(length));
+  }
+  return std::nullopt;
+}
+
+}  // namespace idlemeter

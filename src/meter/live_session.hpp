@@ -1,0 +1,127 @@
+// A live session: games, their overlays, the recording, and what the user asks for. It knows no loop, no socket and no
+// display, and is given its clock and the machine's values.
+#pragma once
+
+#include <functional>
+#include <list>
+#include <memory>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/painter.hpp"
+#include "idlemeter/meter/command.hpp"
+#include "idlemeter/meter/meter.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "meter/attachment.hpp"
+#include "meter/draw_pace.hpp"
+#include "meter/game.hpp"
+#include "meter/recording.hpp"
+
+namespace idlemeter::meter {
+
+inline constexpr unsigned kTick = 33;  // milliseconds: traces move at this pace
+
+/// What a session is given.
+struct Surroundings {
+  std::function<Nanoseconds()> clock;      ///< monotonic, the one that frames are stamped with
+  std::function<Snapshot()> machine;       ///< its newest values
+  std::function<bool()> is_machine_known;  ///< whether every source has answered once
+  std::function<void(int pid)> game_is;    ///< called when another process becomes the game that counts
+  std::function<void()> let_games_go;      ///< so that another meter may take them
+};
+
+/// One thread at a time.
+class LiveSession final : public Host {
+ public:
+  using Answer = std::function<void(const MeterAnswer&)>;
+
+  LiveSession(MeterOptions options, Surroundings surroundings);
+
+  // Games.
+  Game* come(std::unique_ptr<Attachment> attachment) override;
+  void leave(Game& game) override;
+  [[nodiscard]] const std::list<Game>& games() const { return games_; }
+
+  /// All games there were, with the frames that have come by now.
+  [[nodiscard]] std::vector<GameReport> reports();
+
+  /// Takes frames, records, draws and answers what waits; call every kTick.
+  void tick();
+
+  /// Carries out a command. Answers once: now, or at a later tick if it has to wait for the store.
+  void obey(const MeterCommand& command, Answer answer);
+
+  // Recording. Nothing waits for the store but end_recordings().
+  void plan(double seconds, double after);
+  [[nodiscard]] bool has_plan() const { return planned_.has_value(); }
+  /// Ends the recording and waits for the disk, for so long.
+  void end_recordings(std::chrono::nanoseconds at_most);
+  [[nodiscard]] const std::vector<std::string>& recording_problems() const { return problems_; }
+
+ private:
+  struct Planned {
+    Nanoseconds at = 0;
+    double seconds = 0;
+  };
+
+  /// The answer to a command: now, or as soon as `later` has one, at the latest when the time is up.
+  struct Reply {
+    MeterAnswer now;
+    std::function<std::optional<MeterAnswer>()> later = {};
+  };
+  struct Waiting {
+    Reply reply;
+    Nanoseconds until = 0;
+    Answer answer;
+  };
+
+  [[nodiscard]] Nanoseconds now() const { return around_.clock(); }
+  void log(const std::string& line) const;
+
+  [[nodiscard]] WatchedFace face_for(int pid) const;
+  static GameReport report(const Game& game, bool over);
+  [[nodiscard]] Game* main_game();
+  void drain(Game& game);
+  void redraw(Nanoseconds now);
+
+  [[nodiscard]] bool is_recorded(const Game& game) const;
+  [[nodiscard]] bool may_start(Nanoseconds now) const;
+  void start_recording(Game& game, Nanoseconds now);
+  std::shared_ptr<Recording> stop_recording();
+  void look_after_recordings();
+  void note_problem(const std::string& problem);
+  void record(Nanoseconds now);
+
+  void answer_waiting(Nanoseconds now);
+  Reply act(const MeterCommand& command);
+  MeterAnswer mark();
+  [[nodiscard]] std::string next_face();
+  MeterAnswer choose_face(std::string name);
+  Reply change_recording(const MeterCommand& command);
+  MeterAnswer hand_over();
+  [[nodiscard]] std::optional<RecordingState> state_of_recording() const;
+  [[nodiscard]] MeterState state();
+
+  MeterOptions options_;
+  Surroundings around_;
+  Nanoseconds began_;
+  std::list<Game> games_;
+  std::vector<GameReport> over_;
+  int game_pid_ = 0;  // the last one that game_is() was called with
+  Painter painter_;
+  DrawPace pace_;
+  bool visible_;
+  Nanoseconds text_due_ = 0;
+
+  std::optional<Planned> planned_;
+  std::shared_ptr<Recording> recording_;
+  std::vector<std::shared_ptr<Recording>> ending_;  // asked to end; their last frames are on the way to the disk
+  std::vector<std::string> problems_;               // of all recordings: why each failed or had to end early
+  std::size_t failures_ = 0;                        // how many, including those beyond what is kept
+  std::string notice_;                              // the last of them, until another recording starts
+  std::list<Waiting> waiting_;
+};
+
+}  // namespace idlemeter::meter

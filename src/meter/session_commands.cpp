@@ -1,0 +1,204 @@
+// The commands of a live session, from the control socket and from keys.
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <utility>
+
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/meter/command.hpp"
+#include "idlemeter/runs/background_recorder.hpp"
+#include "meter/live_session.hpp"
+
+namespace idlemeter::meter {
+namespace {
+
+namespace fs = std::filesystem;
+using What = MeterCommand::What;
+using Record = MeterCommand::Record;
+using Phase = BackgroundRecorder::Phase;
+
+constexpr Nanoseconds kAnswerWithin = 1'500 * kMillisecond;  // whoever asked waits for two seconds
+
+MeterAnswer failure(std::string why) {
+  MeterAnswer answer;
+  answer.error = std::move(why);
+  return answer;
+}
+
+}  // namespace
+
+void LiveSession::obey(const MeterCommand& command, Answer answer) {
+  Reply reply;
+  try {
+    reply = act(command);
+  } catch (const std::exception& error) {
+    reply.now = failure(error.what());
+  }
+  if (reply.later) {
+    waiting_.push_back({std::move(reply), now() + kAnswerWithin, std::move(answer)});
+  } else {
+    answer(reply.now);
+  }
+}
+
+void LiveSession::answer_waiting(Nanoseconds now) {
+  for (auto one = waiting_.begin(); one != waiting_.end();) {
+    auto answer = one->reply.later();
+    if (!answer && now >= one->until) answer = one->reply.now;
+    if (answer) {
+      const Waiting done = std::move(*one);
+      one = waiting_.erase(one);
+      done.answer(*answer);
+    } else {
+      ++one;
+    }
+  }
+}
+
+LiveSession::Reply LiveSession::act(const MeterCommand& command) {
+  Reply reply;
+  switch (command.what) {
+    case What::show:
+    case What::hide:
+    case What::toggle:
+      visible_ = command.what == What::show || (command.what == What::toggle && !visible_);
+      text_due_ = 0;
+      tick();
+      reply.now.visible = visible_;
+      break;
+    case What::clear:
+      for (Game& game : games_) game.live().clear();
+      break;
+    case What::mark:
+      reply.now = mark();
+      break;
+    case What::face:
+      reply.now = choose_face(command.face);
+      break;
+    case What::record:
+      reply = change_recording(command);
+      break;
+    case What::hand_over:
+      reply.now = hand_over();
+      break;
+    case What::state:
+      reply.now.state = state();
+      break;
+  }
+  return reply;
+}
+
+MeterAnswer LiveSession::mark() {
+  if (!recording_) throw Error("nothing is being recorded", "", "start a recording with 'idlemeter tell record'");
+  MeterAnswer answer;
+  answer.marks = recording_->game().live().mark();
+  text_due_ = 0;
+  tick();
+  return answer;
+}
+
+/// The one after the face that is shown; the first if it is none of them.
+std::string LiveSession::next_face() {
+  const auto& faces = options_.faces;
+  if (faces.empty()) throw Error("there is no other face");
+  const Game* game = main_game();
+  for (std::size_t i = 0; game != nullptr && i < faces.size(); ++i) {
+    if (options_.file_of(faces[i]) == game->face().file()) return faces[(i + 1) % faces.size()];
+  }
+  return faces.front();
+}
+
+MeterAnswer LiveSession::choose_face(std::string name) {
+  if (name.empty()) name = next_face();
+  const fs::path file = options_.file_of(name);
+  (void)load_face(file);
+  for (Game& game : games_) game.set_face(WatchedFace(file, name));
+  MeterAnswer answer;
+  answer.face = std::move(name);
+  return answer;
+}
+
+LiveSession::Reply LiveSession::change_recording(const MeterCommand& command) {
+  Reply reply;
+  if (command.record == Record::stop || (command.record == Record::toggle && recording_)) {
+    const bool was_planned = std::exchange(planned_, std::nullopt).has_value();
+    if (!recording_ && !was_planned) throw Error("nothing is being recorded");
+    if (!recording_) return reply;
+    const std::shared_ptr<Recording> stopped = stop_recording();
+    reply.now.run = stopped->state().run;
+    reply.now.finished = false;
+    reply.later = [stopped]() -> std::optional<MeterAnswer> {
+      if (!stopped->is_done()) return std::nullopt;
+      const auto state = stopped->state();
+      if (!state.problem.empty()) return failure(state.problem);
+      MeterAnswer done;
+      done.run = state.run;
+      done.finished = true;
+      return done;
+    };
+    return reply;
+  }
+  if (recording_) throw Error(fmt::format("run {} is being recorded", recording_->state().run), "", "stop it first");
+  plan(command.seconds, command.after);
+  record(now());
+  if (command.after > 0 || main_game() == nullptr) return reply;
+  reply.later = [this, before = failures_]() -> std::optional<MeterAnswer> {
+    MeterAnswer begun;
+    if (failures_ > before) return failure(notice_);
+    if (!recording_) return planned_ ? std::nullopt : std::optional(begun);
+    if (recording_->state().phase == Phase::opening) return std::nullopt;
+    begun.run = recording_->state().run;
+    return begun;
+  };
+  return reply;
+}
+
+MeterAnswer LiveSession::hand_over() {
+  if (games_.empty()) throw Error(Error::Code::not_found, "no game is here");
+  if (options_.above) throw Error("a window above a game can't be handed over", "", "end this meter");
+  around_.let_games_go();
+  return {};
+}
+
+std::optional<RecordingState> LiveSession::state_of_recording() const {
+  RecordingState about;
+  if (planned_ && !recording_) {
+    about.in_s = static_cast<double>(std::max<Nanoseconds>(0, planned_->at - now())) / kSecond;
+    return about;
+  }
+  if (!recording_) return std::nullopt;
+  const auto state = recording_->state();
+  about.phase = state.phase == Phase::opening ? RecordingState::Phase::opening : RecordingState::Phase::recording;
+  about.pid = recording_->game().pid();
+  about.run = state.run;
+  return about;
+}
+
+MeterState LiveSession::state() {
+  MeterState state{.pid = ::getpid(), .visible = visible_};
+  for (const Game& game : games_) {
+    const Summary summary = game.whole().summary();
+    GameState one{.pid = game.pid(),
+                  .name = game.name(),
+                  .api = game.attachment().api(),
+                  .picture = game.picture(),
+                  .frames = game.presents(),
+                  .lost = game.lost(),
+                  .refused = game.refused(),
+                  .face = game.face().name()};
+    one.average_fps = summary.average_rate;
+    if (const Low* low = summary.low(Share{10'000})) one.low_1_percent_fps = low->rate;
+    one.frames_unknown = game.attachment().blind();
+    one.mistake = game.face().mistake();
+    state.games.push_back(std::move(one));
+  }
+  state.recording = state_of_recording();
+  state.recording_problem = notice_;
+  return state;
+}
+
+}  // namespace idlemeter::meter

@@ -1,0 +1,153 @@
+#include "idlemeter/readings/live_readings.hpp"
+
+#include <algorithm>
+#include <utility>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/frame_readings.hpp"
+#include "idlemeter/readings/history.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/run_sink.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/readings/units.hpp"
+
+namespace idlemeter {
+namespace {
+
+constexpr Nanoseconds kSampleEvery = kSecond / 2;
+
+std::shared_ptr<const Batch> batch_of(const GameInfo& game) {
+  static const auto list = [] {
+    std::vector<ReadingInfo> infos;
+    for (const auto& [id, title, brief] :
+         {std::tuple("game.name", "Game", "Game"), std::tuple("game.api", "Graphics API", "API"),
+          std::tuple("game.picture", "Picture size", "Picture")})
+      infos.push_back({id, title, brief, "Game", DeviceKind::game, Unit::none, "the game", -1, true});
+    return std::make_shared<const ReadingList>(std::move(infos));
+  }();
+  const auto known = [&](const std::string& text) {
+    const char* reason = game.name.empty() ? "no game runs" : "not known of this game";
+    return text.empty() ? Value(Missing{reason}) : Value(text);
+  };
+  return std::make_shared<const Batch>(Batch{list, {known(game.name), known(game.api), known(game.picture)}, 0});
+}
+
+std::shared_ptr<const Batch> batch_of_marks(int marks, Nanoseconds now) {
+  static const auto list = std::make_shared<const ReadingList>(
+      std::vector<ReadingInfo>{{"recording.marks", "Marks set in the recording", "Marks", "Game", DeviceKind::frames,
+                                Unit::none, "the user", 0}});
+  return std::make_shared<const Batch>(Batch{list, {static_cast<double>(marks)}, now});
+}
+
+}  // namespace
+
+struct LiveReadings::State {
+  explicit State(std::vector<ComputedReading> own) : computed(std::move(own)), frames(computed.inputs()) {}
+
+  ComputedReadings computed;
+  FrameReadings frames;
+  std::shared_ptr<const Batch> game = batch_of(GameInfo{});
+  Snapshot values;
+  History history;
+
+  struct Recording {
+    RunSink* sink = nullptr;
+    Nanoseconds since = 0, until = 0;
+    Nanoseconds sample_due = 0;
+    int marks = 0;
+  };
+  std::optional<Recording> recording;
+  std::vector<FrameRecord> within;  // kept so that no frame allocates
+
+  void record(std::span<const FrameRecord> added) {
+    if (!recording || recording->sink == nullptr) return;
+    within.clear();
+    for (FrameRecord frame : added) {
+      if (frame.at < recording->since || (recording->until > 0 && frame.at > recording->until)) continue;
+      frame.at -= recording->since;
+      within.push_back(frame);
+    }
+    if (!within.empty()) recording->sink->add(within);
+  }
+
+  /// A little early counts too: whoever updates twice a second doesn't always do it to the millisecond.
+  [[nodiscard]] bool wants_sample(Nanoseconds now) const {
+    return recording && recording->sink != nullptr && now + kSampleEvery / 4 >= recording->sample_due;
+  }
+
+  void record(const Snapshot& sample, Nanoseconds now) {
+    recording->sample_due = std::max(recording->sample_due, now - kSampleEvery) + kSampleEvery;
+    recording->sink->add(now - recording->since, sample);
+  }
+};
+
+LiveReadings::LiveReadings(std::vector<ComputedReading> computed)
+    : state_(std::make_unique<State>(std::move(computed))) {}
+LiveReadings::LiveReadings(LiveReadings&&) noexcept = default;
+LiveReadings& LiveReadings::operator=(LiveReadings&&) noexcept = default;
+LiveReadings::~LiveReadings() = default;
+
+void LiveReadings::ask(const std::vector<std::string>& ids) {
+  std::vector<std::string> all = state_->computed.inputs();
+  all.insert(all.end(), ids.begin(), ids.end());
+  state_->frames.ask(all);
+}
+
+void LiveReadings::set_game(const GameInfo& game) { state_->game = batch_of(game); }
+
+void LiveReadings::add(std::span<const FrameRecord> frames) {
+  for (const FrameRecord& frame : frames) {
+    state_->frames.add(frame);
+    state_->history.add("frame.time", frame.at, static_cast<double>(frame.interval) / kMillisecond);
+  }
+  state_->record(frames);
+}
+
+const Snapshot& LiveReadings::update(const Snapshot& machine, Nanoseconds now, Past past) {
+  State& s = *state_;
+  Snapshot given = machine.with(s.game);
+  if (s.recording) given = given.with(batch_of_marks(s.recording->marks, now));
+  s.values = given.with(s.frames.batch(now));
+  const auto computed = s.computed.compute(s.values);
+  for (const auto& batch : computed) s.values = s.values.with(batch);
+  if (past == Past::keep) s.history.add(s.values);
+  if (!s.wants_sample(now)) return s.values;
+  for (const auto& batch : computed) given = given.with(batch);
+  s.record(given, now);
+  return s.values;
+}
+
+const Snapshot& LiveReadings::values() const { return state_->values; }
+
+const History& LiveReadings::history() const { return state_->history; }
+
+void LiveReadings::clear() { state_->frames.clear(); }
+
+void LiveReadings::begin_recording(RunSink* sink, Nanoseconds since, Nanoseconds until,
+                                   std::span<const FrameRecord> already) {
+  state_->frames.begin_recording(since, already);
+  state_->recording = State::Recording{sink, since, until, since, 0};
+  state_->record(already);
+}
+
+bool LiveReadings::is_recording() const { return state_->recording.has_value(); }
+
+int LiveReadings::mark() {
+  if (!state_->recording) return 0;
+  state_->recording->sample_due = 0;
+  return ++state_->recording->marks;
+}
+
+void LiveReadings::end_recording(Nanoseconds now) {
+  state_->recording.reset();
+  state_->frames.end_recording(now);
+}
+
+void LiveReadings::abandon_recording() {
+  state_->recording.reset();
+  state_->frames.abandon_recording();
+}
+
+}  // namespace idlemeter

@@ -1,0 +1,44 @@
+#include "idlemeter/settings/chosen_face.hpp"
+
+#include <fmt/format.h>
+#include <fnmatch.h>
+
+#include "face/toml_text.hpp"
+#include "idlemeter/settings/settings.hpp"
+
+namespace idlemeter {
+
+using namespace face;
+
+namespace fs = std::filesystem;
+
+std::optional<ChosenFace> face_for(const Settings& settings, const fs::path& executable) {
+  for (std::size_t i = 0; i < settings.games.size(); ++i) {
+    const GameRule& rule = settings.games[i];
+    const bool by_path = rule.program.find('/') != std::string::npos;
+    const std::string subject = by_path ? executable.string() : executable.filename().string();
+    if (::fnmatch(rule.program.c_str(), subject.c_str(), FNM_CASEFOLD) == 0) return ChosenFace{rule.face, i};
+  }
+  return settings.face.empty() ? std::nullopt : std::optional(ChosenFace{settings.face, {}});
+}
+
+std::string with_face_chosen(const std::string& settings, std::string_view face, std::string_view program) {
+  TomlText text(settings, "settings");
+  if (program.empty()) {
+    text.set({}, "face", toml_string(face));
+    return text.text();
+  }
+  const toml::array* games = text.root()["game"].as_array();
+  const std::size_t rules = games == nullptr ? 0 : games->size();
+  for (std::size_t i = 0; i < rules; ++i) {
+    const toml::table* rule = games->get(i)->as_table();
+    if (rule == nullptr || (*rule)["program"].value_or(std::string()) != program) continue;
+    text.set({"game", i}, "face", toml_string(face));
+    return text.text();
+  }
+  text.insert({"game"}, rules,
+              fmt::format("[[game]]\nprogram = {}\nface = {}", toml_string(program), toml_string(face)));
+  return text.text();
+}
+
+}  // namespace idlemeter

@@ -1,0 +1,268 @@
+#include "idlemeter/settings/settings.hpp"
+
+#include <algorithm>
+#include <cctype>
+#include <charconv>
+#include <cstdlib>
+
+#include "base/key_chord.hpp"
+#include "face/toml_reader.hpp"
+#include "idlemeter/base/duration.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/base/user_folder.hpp"
+#include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "idlemeter/sources/command_source.hpp"
+#include "idlemeter/sources/feed.hpp"
+#include "readings/formula.hpp"
+
+namespace idlemeter {
+namespace {
+
+using namespace base;
+using namespace readings;
+using namespace face;
+
+using std::chrono::nanoseconds;
+
+constexpr Word<ComputedReading::Take> kTakes[] = {{"mean", ComputedReading::Take::mean},
+                                                  {"least", ComputedReading::Take::least},
+                                                  {"most", ComputedReading::Take::most}};
+
+constexpr Word<GpuTime> kGpuTimes[] = {{"auto", GpuTime::automatic}, {"on", GpuTime::on}, {"off", GpuTime::off}};
+
+void read_duration(TableReader& table, std::string_view key, nanoseconds& into, nanoseconds least, nanoseconds most) {
+  const toml::node* node = table.find(key);
+  if (node == nullptr) return;
+  const auto text = node->value_exact<std::string>();
+  const auto duration = text ? duration_from(*text) : std::nullopt;
+  if (!duration || *duration < least.count() || *duration > most.count()) {
+    return table.report(
+        *node, fmt::format("'{}' must be a time from {} ms to {} s in quotes, like \"500 ms\", \"2 s\" or \"1 min\"",
+                           key, least.count() / kMillisecond, most.count() / kSecond));
+  }
+  into = nanoseconds(*duration);
+}
+
+void read_game(TableReader& table, Settings& settings) {
+  GameRule rule;
+  table.read("program", rule.program);
+  table.read("face", rule.face);
+  if (rule.program.empty() || rule.face.empty()) {
+    table.report(table.table(), "a game has 'program', a pattern like \"tidepool*\", and the 'face' that it gets");
+  }
+  settings.games.push_back(std::move(rule));
+}
+
+void read_keys(TableReader& table, KeyChoices& keys) {
+  const std::pair<const char*, std::string*> kChoices[] = {{"show", &keys.show},
+                                                           {"clear", &keys.clear},
+                                                           {"record", &keys.record},
+                                                           {"face", &keys.face},
+                                                           {"mark", &keys.mark}};
+  std::map<std::string, const char*> taken;
+  for (const auto& [name, key] : kChoices) {
+    table.read(name, *key);
+    if (key->empty()) continue;
+    const auto chord = key_chord_from(*key);
+    const toml::node& where = table.table().contains(name) ? *table.table().get(name) : table.table();
+    if (!chord) {
+      table.report(where,
+                   fmt::format("'{}' isn't a key; write it like \"Ctrl+Alt+O\", with Shift, Ctrl, Alt, Super", *key));
+      continue;
+    }
+    *key = to_string(*chord);
+    const auto [other, is_new] = taken.try_emplace(lower_case(*key), name);  // F9 and f9 are one key
+    if (!is_new)
+      table.report(where, fmt::format("'{}' and '{}' have the same key '{}'; choose another for one of them",
+                                      other->second, name, *key));
+  }
+}
+
+constexpr nanoseconds kShortestPace = std::chrono::milliseconds(100), kLongestPace = std::chrono::minutes(1);
+
+/// A table of texts by id; any key is right.
+void read_facts(const toml::table& root, TableReader& table, Settings& settings) {
+  const toml::node* node = table.find("facts");
+  if (node == nullptr) return;
+  if (!root.get("facts")->is_table())
+    return table.report(*node, "'facts' is a table like { \"cpu.name\" = \"Corvid 8\" }");
+  for (const auto& [key, value] : *node->as_table()) {
+    const auto text = value.value_exact<std::string>();
+    if (text) {
+      settings.facts.emplace(key.str(), *text);
+    } else {
+      table.report(value,
+                   fmt::format("the fact '{}' is a string, not {}; quote its id, like \"cpu.name\" = \"Corvid 8\"",
+                               key.str(), kind_name(value.type())));
+    }
+  }
+}
+
+void read_paces(TableReader& table, Settings& settings) {
+  const toml::node* node = table.find("paces");
+  if (node == nullptr) return;
+  if (!node->is_table()) return table.report(*node, "'paces' is a table like { hwmon = \"2 s\" }");
+  for (const auto& [key, value] : *node->as_table()) {
+    const auto text = value.value_exact<std::string>();
+    const nanoseconds pace(text ? duration_from(*text).value_or(0) : 0);
+    if (pace >= kShortestPace && pace <= kLongestPace) {
+      settings.paces.emplace(key.str(), pace);
+    } else {
+      table.report(value,
+                   fmt::format("the pace of '{}' is a time from 100 ms to 60 s in quotes, like \"2 s\"", key.str()));
+    }
+  }
+}
+
+bool is_id(std::string_view text) {
+  const bool parts = text.find('.') != std::string_view::npos && text.front() != '.' && text.back() != '.';
+  return parts && std::all_of(text.begin(), text.end(), [](char c) {
+           return (c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_' || c == '.';
+         });
+}
+
+ReadingInfo read_info(TableReader& table, const Settings& settings) {
+  ReadingInfo info;
+  table.read("id", info.id);
+  table.read("title", info.title);
+  table.read("brief", info.brief);
+  std::string unit;
+  table.read("unit", unit);
+  std::optional<int> digits;
+  table.read("digits", digits, 0, 6);
+  info.kind = DeviceKind::own;
+  info.device = "Readings of your own";
+  info.digits = digits.value_or(-1);
+  info.unit = unit_from(unit).value_or(Unit::none);
+  if (info.title.empty()) info.title = info.id;
+  if (info.brief.empty()) info.brief = info.title;
+  if (!unit_from(unit)) {
+    std::vector<std::string_view> symbols;
+    for (Unit known : all_units()) symbols.push_back(symbol(known));
+    table.report(*table.find("unit"), fmt::format("'{}' isn't a unit{}", unit, did_you_mean(unit, symbols)));
+  }
+  const toml::node* id = table.find("id");
+  if (id == nullptr) table.report(table.table(), "a reading without 'id'; give it one, like id = \"own.efficiency\"");
+  if (id != nullptr && !is_id(info.id))
+    table.report(
+        *id,
+        fmt::format("'{}' isn't an id; an id is words of a-z, 0-9 and _ with dots between, like \"own.efficiency\"",
+                    info.id));
+  const auto has_id = [&](const auto& other) { return other.info.id == info.id; };
+  const bool taken = std::any_of(settings.computed.begin(), settings.computed.end(), has_id) ||
+                     std::any_of(settings.commands.begin(), settings.commands.end(), has_id);
+  if (id != nullptr && taken)
+    table.report(*id, fmt::format("there are two readings '{}'; rename one of them", info.id));
+  return info;
+}
+
+void read_computed(TableReader& table, Settings& settings) {
+  ComputedReading reading;
+  reading.info = read_info(table, settings);
+  table.read("formula", reading.formula);
+  table.read("of", reading.of);
+  table.read_word("take", reading.take, kTakes);
+  read_duration(table, "over", reading.over, std::chrono::milliseconds(100), std::chrono::hours(1));
+  if (reading.formula.empty() == reading.of.empty()) {
+    table.report(table.table(), "a computed reading has either 'formula' or 'of'");
+  } else if (!reading.formula.empty()) {
+    reading.info.source = reading.formula;
+    try {
+      (void)Formula(reading.formula);
+    } catch (const Error& error) {
+      table.report(*table.find("formula"), error.what());
+    }
+  } else {
+    reading.info.source = fmt::format("{} over {} s", reading.of, static_cast<double>(reading.over.count()) / kSecond);
+  }
+  settings.computed.push_back(std::move(reading));
+}
+
+/// Either the words of a command, or a line for the shell.
+std::vector<std::string> read_words(TableReader& table) {
+  std::vector<std::string> words;
+  if (const toml::node* run = table.find("run")) {
+    const toml::array* array = run->as_array();
+    bool right = array != nullptr && !array->empty();
+    for (std::size_t i = 0; right && i < array->size(); ++i) {
+      const auto word = array->get(i)->value_exact<std::string>();
+      right = word.has_value();
+      words.push_back(word.value_or(""));
+    }
+    if (!right)
+      table.report(*run,
+                   "'run' is an array of strings, the program and its arguments, like [\"cat\", \"/tmp/preset\"]");
+  }
+  std::string line;
+  table.read("shell", line);
+  if (!line.empty() && words.empty()) return {"/bin/sh", "-c", line};
+  if (line.empty() == words.empty())
+    table.report(table.table(), "a command has either 'run', without a shell, or 'shell', a line for one");
+  return words;
+}
+
+void read_command(TableReader& table, Settings& settings) {
+  CommandReading reading;
+  reading.info = read_info(table, settings);
+  table.read("text", reading.info.text);
+  reading.command = read_words(table);
+  read_duration(table, "every", reading.every, kShortestPace, kLongestPace);
+  read_duration(table, "limit", reading.limit, std::chrono::milliseconds(10), std::chrono::minutes(1));
+  for (const std::string& word : reading.command)
+    reading.info.source += (reading.info.source.empty() ? "" : " ") + word;
+  settings.commands.push_back(std::move(reading));
+}
+
+void read_feed(TableReader& table, Settings& settings) {
+  FeedOptions feed;
+  std::string socket;
+  table.read("socket", socket);
+  read_duration(table, "age", feed.age, std::chrono::milliseconds(100), std::chrono::hours(1));
+  feed.socket = socket.empty() ? usual_feed_socket() : std::filesystem::path(socket);
+  settings.feed = feed;
+}
+
+}  // namespace
+
+std::string_view name_of(GpuTime choice) {
+  return std::find_if(std::begin(kGpuTimes), std::end(kGpuTimes),
+                      [&](const auto& word) { return word.value == choice; })
+      ->word;
+}
+
+SettingsReading read_settings(std::string_view toml) {
+  SettingsReading reading;
+  read_toml(toml, reading.findings, [&](const toml::table& root) {
+    TableReader table(root, "the settings", reading.findings);
+    Settings settings;
+    read_duration(table, "pace", settings.pace, kShortestPace, kLongestPace);
+    read_paces(table, settings);
+    read_facts(root, table, settings);
+    table.read_tables("computed", limits::kOwnReadings, [&](TableReader& one) { read_computed(one, settings); });
+    table.read_tables("command", limits::kOwnReadings, [&](TableReader& one) { read_command(one, settings); });
+    table.read_table("feed", [&](TableReader& feed) { read_feed(feed, settings); });
+    table.read("face", settings.face);
+    table.read_tables("game", limits::kCells, [&](TableReader& one) { read_game(one, settings); });
+    table.read_table("keys", [&](TableReader& keys) { read_keys(keys, settings.keys); });
+    table.read_word("gpu_time", settings.gpu_time, kGpuTimes);
+    table.done();
+    if (reading.findings.empty()) reading.settings = std::move(settings);
+  });
+  return reading;
+}
+
+Settings load_settings(const std::filesystem::path& file) {
+  SettingsReading reading = read_settings(read_toml_file(file, "settings"));
+  if (!reading.settings) throw_findings(reading.findings, file);
+  return std::move(*reading.settings);
+}
+
+std::filesystem::path usual_settings_path() { return user_folder("XDG_CONFIG_HOME", ".config") / "settings.toml"; }
+
+}  // namespace idlemeter

@@ -1,0 +1,207 @@
+// What every room stands on: durations, keys, and lines from other programs.
+#include <gtest/gtest.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include <cerrno>
+
+#include "base/key_chord.hpp"
+#include "base/line_server.hpp"
+#include "base/local_socket.hpp"
+#include "folder.hpp"
+#include "idlemeter/base/duration.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+
+namespace idlemeter::base {
+namespace {
+
+TEST(Duration, ReadsWhatPeopleWrite) {
+  constexpr Nanoseconds kNone = -1;
+  const struct {
+    const char* text;
+    const char* unit;
+    Nanoseconds length;
+  } cases[] = {
+      {"500 ms", "", kSecond / 2},
+      {"500ms", "", kSecond / 2},
+      {"2 s", "", 2 * kSecond},
+      {"0.25s", "", kSecond / 4},
+      {"1 min", "", 60 * kSecond},
+      {"1:30", "", 90 * kSecond},
+      {"0:00.5", "", kSecond / 2},
+      {"42", "s", 42 * kSecond},
+      {"42", "", kNone},
+      {"1:60", "", kNone},
+      {"1:30 s", "", kNone},
+      {"-1 s", "", kNone},
+      {"1e3 s", "", kNone},
+      {"nan s", "", kNone},
+      {"", "s", kNone},
+      {"2 h", "", kNone},
+      {"s", "", kNone},
+      {"1000001 s", "", kNone},
+      {"2 s ", "", kNone},
+      {"2 s", "min", 2 * kSecond},
+  };
+  for (const auto& c : cases) EXPECT_EQ(duration_from(c.text, c.unit).value_or(kNone), c.length) << c.text;
+}
+
+TEST(KeyChord, IsReadInAnySpellingAndWrittenInOne) {
+  const std::pair<const char*, const char*> cases[] = {
+      {"Ctrl+Alt+O", "Ctrl+Alt+O"},
+      {"alt+CTRL+o", "Ctrl+Alt+O"},
+      {"F9", "F9"},
+      {"super+shift+KP_Add", "Shift+Super+KP_Add"},
+      {"Ctrl++", "Ctrl++"},
+      {"Hyper+O", ""},
+      {"Ctrl+", "Ctrl+"},
+      {"", ""},
+  };
+  for (const auto& [text, usual] : cases) {
+    const auto chord = key_chord_from(text);
+    EXPECT_EQ(chord ? to_string(*chord) : "", usual) << text;
+  }
+}
+
+/// A server and its clients in one thread: what was sent is there when it serves.
+class Lines : public ::testing::Test {
+ protected:
+  void start(LineServerOptions options) {
+    server_.emplace(
+        socket(), options,
+        [this](LineServer::Client client, std::string_view line) {
+          heard_.emplace_back(line);
+          last_ = client;
+          if (echo_) server_->answer(client, "you said " + std::string(line));
+        },
+        [this](LineServer::Client) { ++refused_; });
+  }
+
+  [[nodiscard]] std::filesystem::path socket() const { return folder_ / "run/lines"; }
+
+  int connect() {
+    clients_.push_back(connect_to(socket().c_str()));
+    EXPECT_GE(clients_.back(), 0);
+    serve();
+    return clients_.back();
+  }
+
+  void send(int client, const std::string& text) {
+    for (std::size_t sent = 0; sent < text.size();) {
+      const ssize_t some = ::send(client, text.data() + sent, text.size() - sent, MSG_NOSIGNAL);
+      if (some > 0) sent += static_cast<std::size_t>(some);
+      serve();
+      if (some < 0 && errno != EAGAIN) return;
+    }
+  }
+
+  void serve() {
+    for (int i = 0; i < 8; ++i) server_->serve();
+  }
+
+  /// What has come back; "closed" at its end.
+  static std::string read(int client) {
+    char buffer[4096];
+    const ssize_t got = ::recv(client, buffer, sizeof buffer, MSG_DONTWAIT);
+    return got > 0 ? std::string(buffer, static_cast<std::size_t>(got)) : got == 0 ? "closed" : "";
+  }
+
+  ~Lines() override {
+    for (const int client : clients_) ::close(client);
+  }
+
+  testing::Folder folder_;
+  std::optional<LineServer> server_;
+  std::vector<int> clients_;
+  std::vector<std::string> heard_;
+  LineServer::Client last_ = 0;
+  int refused_ = 0;
+  bool echo_ = false;
+};
+
+TEST_F(Lines, ComeInPiecesAndTooLongOnesAreRefused) {
+  start({.line_bytes = 8});
+  const int client = connect();
+  send(client, "on");
+  send(client, "e\ntwo\n\n");
+  EXPECT_EQ(heard_, (std::vector<std::string>{"one", "two", ""}));
+  send(client, "12345678\n123456789\n" + std::string(100'000, 'x') + "\nafter\nunfinished");
+  EXPECT_EQ(heard_.back(), "after");
+  EXPECT_EQ(heard_.size(), 5u);
+  EXPECT_EQ(refused_, 2);
+  ::shutdown(client, SHUT_WR);
+  serve();
+  EXPECT_EQ(refused_, 3) << "a line without an end";
+  EXPECT_EQ(read(client), "closed");
+}
+
+TEST_F(Lines, AreAnsweredOneAfterAnother) {
+  start({.line_bytes = 100, .answers = true});
+  const int client = connect();
+  send(client, "a\nb\n");
+  EXPECT_EQ(heard_, std::vector<std::string>{"a"}) << "the second waits";
+  const LineServer::Client first = last_;
+  server_->answer(first, "1");
+  EXPECT_EQ(heard_.back(), "b");
+  ::shutdown(client, SHUT_WR);
+  serve();
+  server_->answer(first, "2");
+  server_->answer(first, "nobody waits for this");
+  EXPECT_EQ(read(client), "1\n2\n") << "also to one that sends nothing more";
+  serve();
+  EXPECT_EQ(read(client), "closed");
+}
+
+TEST_F(Lines, ThatAreAnsweredAtOnceNeedNoStackOfTheirOwn) {
+  echo_ = true;
+  start({.line_bytes = 100, .answers = true});
+  const int client = connect();
+  std::string many;
+  for (int i = 0; i < 5'000; ++i) many += "x\n";
+  std::string back;
+  for (std::size_t sent = 0; sent < many.size(); sent += 200) {
+    send(client, many.substr(sent, 200));
+    for (std::string part; !(part = read(client)).empty();) back += part;
+  }
+  EXPECT_EQ(heard_.size(), 5'000u);
+  EXPECT_EQ(back.size(), 5'000 * std::string("you said x\n").size());
+  send(client, std::string(200, 'y'));
+  EXPECT_EQ(read(client), "closed") << "its next answer would be another line's";
+}
+
+TEST_F(Lines, ThatAreAnsweredHaveToBeRead) {
+  echo_ = true;
+  start({.line_bytes = 100, .answers = true});
+  const int client = connect();
+  send(client, std::string(10'000, '\n'));  // and reads nothing
+  std::string back, part;
+  while (!(part = read(client)).empty() && part != "closed") back += part;
+  EXPECT_EQ(part, "closed");
+  EXPECT_LT(heard_.size(), 10'000u);
+}
+
+TEST_F(Lines, HaveAnAgreedNumberOfClients) {
+  for (const bool newest_first : {false, true}) {
+    start({.most_clients = 2, .newest_first = newest_first});
+    const int first = connect(), second = connect();
+    send(first, "lately\n");
+    const int third = connect();
+    EXPECT_EQ(read(third), newest_first ? "" : "closed");
+    EXPECT_EQ(read(second), newest_first ? "closed" : "") << "silent longest";
+    EXPECT_EQ(read(first), "");
+    server_.reset();
+    EXPECT_FALSE(std::filesystem::exists(socket()));
+  }
+}
+
+TEST_F(Lines, HaveASocketOfTheirOwn) {
+  start({});
+  EXPECT_THROW(LineServer(socket(), {}, [](LineServer::Client, std::string_view) {}), Error) << "it is in use";
+  EXPECT_LT(connect_to((folder_ / "none").c_str()), 0);
+  EXPECT_LT(connect_to(std::string(300, 'x').c_str()), 0);
+  EXPECT_EQ(errno, ENAMETOOLONG);
+}
+
+}  // namespace
+}  // namespace idlemeter::base

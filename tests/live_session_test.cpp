@@ -1,0 +1,206 @@
+// A live session in this process: no display, no socket, no thread of its own, and a clock that the test turns.
+#include "meter/live_session.hpp"
+
+#include <gtest/gtest.h>
+
+#include <deque>
+
+#include "folder.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/write_starter.hpp"
+#include "idlemeter/face/starters.hpp"
+#include "idlemeter/meter/command.hpp"
+#include "idlemeter/meter/meter.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/store.hpp"
+
+namespace idlemeter::meter {
+namespace {
+
+using What = MeterCommand::What;
+using Record = MeterCommand::Record;
+
+/// A game that presents every 10 ms of the test's clock, and counts the pictures that it is given.
+class Steady final : public Attachment {
+ public:
+  Steady(const Nanoseconds& now, int pid) : now_(now), next_(now), pid_(pid) {}
+
+  [[nodiscard]] pid_t pid() const override { return pid_; }
+  [[nodiscard]] std::string api() const override { return "Vulkan 1.3"; }
+  std::uint32_t drain(std::vector<link::FrameEntry>& into) override {
+    for (; next_ <= now_; next_ += 10 * kMillisecond) {
+      link::FrameEntry frame;
+      frame.present = next_;
+      frame.drawable = 1;
+      frame.width = 640;
+      frame.height = 360;
+      into.push_back(frame);
+    }
+    return 0;
+  }
+  [[nodiscard]] bool takes_pictures() const override { return true; }
+  void publish(const Image&, int, int) override { ++pictures; }
+  void show(bool visible) override { visible_ = visible; }
+  void beat(std::int64_t now) override { beat_ = now; }
+
+  int pictures = 0;
+  bool visible_ = false;
+  Nanoseconds beat_ = 0;
+
+ private:
+  const Nanoseconds& now_;
+  Nanoseconds next_;
+  int pid_;
+};
+
+class ALiveSession : public ::testing::Test {
+ protected:
+  ALiveSession() {
+    for (const char* name : {"rate", "benchmark"})
+      write_starter(*find_starter(name), folder_ / (std::string(name) + ".toml"));
+    restart();
+  }
+
+  void restart() {
+    MeterOptions options;
+    options.store = folder_ / "runs.db";
+    options.faces = {"rate", "benchmark"};
+    options.face_of = [](const std::filesystem::path&) { return std::string("rate"); };
+    options.file_of = [this](const std::string& name) { return folder_ / (name + ".toml"); };
+    options.log = [this](const std::string& line) { log_ += line + "\n"; };
+    session_.emplace(options, Surroundings{[this] { return now_; }, [this] { return Snapshot(now_, {}); },
+                                           [this] { return machine_known_; },
+                                           [this](int pid) { games_.push_back(pid); }, [this] { ++handed_over_; }});
+  }
+
+  Steady& add_game(int pid = 77) {
+    auto game = std::make_unique<Steady>(now_, pid);
+    Steady& kept = *game;
+    last_ = session_->come(std::move(game));
+    return kept;
+  }
+
+  void play(double seconds) {
+    for (const Nanoseconds end = now_ + static_cast<Nanoseconds>(seconds * kSecond); now_ < end;) {
+      now_ += kTick * kMillisecond;
+      session_->tick();
+    }
+  }
+
+  /// The answer, played for until it is there.
+  MeterAnswer tell(const MeterCommand& command) {
+    std::optional<MeterAnswer> answer;
+    session_->obey(command, [&](const MeterAnswer& given) { answer = given; });
+    for (int i = 0; i < 2'000 && !answer; ++i) {
+      play(0.001);
+      std::this_thread::sleep_for(std::chrono::milliseconds(1));  // the disk's thread works meanwhile
+    }
+    return answer.value_or(MeterAnswer{.error = "no answer"});
+  }
+
+  [[nodiscard]] MeterState state() { return *tell({.what = What::state}).state; }
+
+  testing::Folder folder_;
+  Nanoseconds now_ = 1'000 * kSecond;
+  bool machine_known_ = true;
+  std::vector<int> games_;
+  int handed_over_ = 0;
+  std::string log_;
+  std::optional<LiveSession> session_;
+  Game* last_ = nullptr;
+};
+
+TEST_F(ALiveSession, DrawsAndBeatsForItsGames) {
+  Steady& game = add_game();
+  play(1);
+  EXPECT_EQ(games_, std::vector<int>{77}) << "the machine's sources are told once";
+  EXPECT_EQ(game.beat_, now_);
+  EXPECT_TRUE(game.visible_);
+  EXPECT_GE(game.pictures, 1);
+  const MeterState now = state();
+  ASSERT_EQ(now.games.size(), 1u);
+  EXPECT_NEAR(now.games[0].average_fps.value_or(0), 100, 0.01);
+  EXPECT_EQ(now.games[0].picture, "640x360");
+  EXPECT_EQ(tell({.what = What::toggle}).visible, false);
+  EXPECT_FALSE(game.visible_);
+  const int pictures = game.pictures;
+  play(1);
+  EXPECT_EQ(game.pictures, pictures) << "nothing is drawn that isn't shown";
+  EXPECT_EQ(tell({.what = What::show}).visible, true);
+  session_->leave(*last_);
+  ASSERT_EQ(session_->reports().size(), 1u);
+  EXPECT_TRUE(session_->reports()[0].over);
+}
+
+TEST_F(ALiveSession, RecordsAsItIsPlanned) {
+  add_game();
+  play(0.5);
+  EXPECT_EQ(tell({.what = What::record, .record = Record::start, .seconds = 2, .after = 1}).error, "");
+  EXPECT_EQ(state().recording->phase, RecordingState::Phase::planned);
+  play(0.9);
+  EXPECT_TRUE(session_->has_plan());
+  play(0.2);
+  EXPECT_FALSE(session_->has_plan());
+  EXPECT_EQ(tell({.what = What::mark}).marks, 1);
+  play(3);
+  session_->end_recordings(std::chrono::seconds(30));
+  EXPECT_TRUE(session_->recording_problems().empty());
+  const Store store(folder_ / "runs.db", Store::Mode::existing);
+  ASSERT_EQ(store.runs().size(), 1u);
+  EXPECT_TRUE(store.runs()[0].finished);
+  EXPECT_NEAR(static_cast<double>(store.runs()[0].frames), 200, 1);
+  EXPECT_EQ(store.runs()[0].details.facts.at("Graphics API"), "Vulkan 1.3");
+}
+
+TEST_F(ALiveSession, AnswersOnceTheStoreHas) {
+  add_game();
+  play(0.5);
+  EXPECT_EQ(tell({.what = What::record}).run, 1);
+  play(1);
+  const MeterAnswer stopped = tell({.what = What::record});
+  EXPECT_EQ(stopped.run, 1);
+  EXPECT_EQ(stopped.finished, true);
+  EXPECT_NE(log_.find("run 1 is recorded"), std::string::npos) << log_;
+}
+
+TEST_F(ALiveSession, WaitsAMomentForTheMachinesNamesBeforeItRecords) {
+  machine_known_ = false;
+  restart();
+  add_game();
+  session_->plan(0, 0);
+  play(0.2);
+  EXPECT_TRUE(session_->has_plan());
+  play(0.2);
+  EXPECT_FALSE(session_->has_plan());
+  session_->end_recordings(std::chrono::seconds(30));
+  const Store store(folder_ / "runs.db", Store::Mode::existing);
+  EXPECT_GE(store.runs().at(0).frames, 35u) << "with the frames from the plan on";
+}
+
+TEST_F(ALiveSession, SaysWhatItCannotDo) {
+  const std::pair<MeterCommand, std::string> cases[] = {
+      {{.what = What::mark}, "nothing is being recorded"},
+      {{.what = What::record, .record = Record::stop}, "nothing is being recorded"},
+      {{.what = What::record, .seconds = -1}, "up to a day"},
+      {{.what = What::face, .face = "none"}, "none.toml: cannot read the face"},
+      {{.what = What::hand_over}, "no game is here"},
+  };
+  for (const auto& [command, says] : cases) {
+    const MeterAnswer answer = tell(command);
+    EXPECT_NE(answer.error.find(says), std::string::npos) << answer.error;
+  }
+  std::filesystem::create_directory(folder_ / "runs.db");
+  add_game();
+  play(0.5);
+  EXPECT_NE(tell({.what = What::record}).error.find("is a folder"), std::string::npos);
+  EXPECT_NE(state().recording_problem.find("is a folder"), std::string::npos);
+  EXPECT_EQ(session_->recording_problems().size(), 1u);
+  EXPECT_EQ(tell({.what = What::face}).face, "benchmark") << "and goes on";
+  EXPECT_EQ(tell({.what = What::face}).face, "rate");
+  EXPECT_EQ(tell({.what = What::hand_over}).error, "");
+  EXPECT_EQ(handed_over_, 1);
+}
+
+}  // namespace
+}  // namespace idlemeter::meter
