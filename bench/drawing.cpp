@@ -37,8 +37,9 @@ Snapshot values(int i) {
                                {"b", "", "", "", DeviceKind::graphics, Unit::watt},
                                {"c", "", "", "", DeviceKind::graphics, Unit::megahertz},
                                {"frame.time", "", "", "", DeviceKind::frames, Unit::millisecond}});
+  const Moment now{Nanoseconds{i}};
   return Snapshot(
-      i, {std::make_shared<Batch>(Batch{list, {i % 100 * 1.0, 80 + i % 173 * 0.7, 2000.0 + i % 397, 7.0}, i})});
+      now, {std::make_shared<Batch>(Batch{list, {i % 100 * 1.0, 80 + i % 173 * 0.7, 2000.0 + i % 397, 7.0}, now})});
 }
 
 /// Laid out and drawn onto a cleared overlay, as the meter does for each change; ten seconds at 144 FPS in each trace.
@@ -46,7 +47,7 @@ void redraw(benchmark::State& state, const std::string& text) {
   const Face face = *read_face(text).face;
   Painter painter;
   History history;
-  for (int i = 0; i < 1'440; ++i) history.add("frame.time", i * kSecond / 144, 7 + i % 13 * 0.3);
+  for (int i = 0; i < 1'440; ++i) history.add("frame.time", Moment{i * kSecond / 144}, 7 + i % 13 * 0.3);
   const Rect bounds = lay_out(face, 1920, 1080, values(0), history, painter).bounds;
   Image image(static_cast<int>(bounds.width), static_cast<int>(bounds.height));
   int i = 0;

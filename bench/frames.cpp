@@ -17,7 +17,7 @@ std::vector<Nanoseconds> frames(std::size_t n) {
   std::mt19937_64 random(1);
   std::lognormal_distribution<double> shape(15.76, 0.25);
   std::vector<Nanoseconds> result(n);
-  for (Nanoseconds& interval : result) interval = static_cast<Nanoseconds>(shape(random));
+  for (Nanoseconds& interval : result) interval = Nanoseconds(static_cast<std::int64_t>(shape(random)));
   return result;
 }
 

@@ -20,9 +20,9 @@ void record_frames(benchmark::State& state) {
     Store store(file);
     for (auto _ : state) {
       Recorder recorder(store, {.game = "Tidepool Rally"});
-      Nanoseconds at = 0;
+      Moment at{};
       for (std::int64_t i = 0; i < state.range(0); ++i) {
-        const Nanoseconds interval = kMillisecond + i % 1'000;
+        const Nanoseconds interval = kMillisecond + Nanoseconds{i % 1'000};
         at += interval;
         recorder.add({at, interval, interval / 2});
       }

@@ -22,8 +22,8 @@ void sample_all(benchmark::State& state) {
   rig::write_tree(machine, tree);
   Polling polling(
       machine_sources({.root = folder, .game = std::make_shared<GamePid>(rig::kGameProcess), .graphics_library = ""}));
-  const std::size_t readings = polling.sample(0).entries().size();
-  Nanoseconds now = 0;
+  const std::size_t readings = polling.sample(Moment{}).entries().size();
+  Moment now{};
   for (auto _ : state) benchmark::DoNotOptimize(polling.sample(now += kMillisecond));
   state.counters["readings"] = static_cast<double>(readings);
   std::filesystem::remove_all(folder);

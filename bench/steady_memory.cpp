@@ -35,17 +35,17 @@ int main(int argc, char** argv) {
   const long redraws = argc > 1 ? std::atol(argv[1]) : 100'000;
   const Face face = *read_face(find_starter("benchmark")->toml).face;
   FrameReadings frames(readings_of(face));
-  frames.begin_recording(0);
+  frames.begin_recording(Moment{});
   History history;
   Painter painter;
   Image image(1280, 720);
-  Nanoseconds now = 0;
+  Moment now{};
   long early = 0;
   for (long i = 1; i <= redraws; ++i) {
-    const Nanoseconds interval = (8 + i % 7) * kMillisecond + i % 1'000 * 997;
+    const Nanoseconds interval = (8 + i % 7) * kMillisecond + Nanoseconds{i % 1'000 * 997};
     if (i % 1'000 == 0) frames.begin_recording(now);  // a span that grows holds its frames, 16 bytes each
     frames.add({now += interval, interval, interval / 2});
-    history.add("frame.time", now, static_cast<double>(interval) / kMillisecond);
+    history.add("frame.time", now, in_milliseconds(interval));
     std::fill(image.pixels.begin(), image.pixels.begin() + 1280L * 400, 0);
     painter.draw(lay_out(face, image.width, image.height, Snapshot(now, {frames.batch(now)}), history, painter), image);
     if (i == redraws / 10) early = resident();

@@ -99,10 +99,10 @@ class Preview {
   Preview(const DrawOptions& options, const Face& face) : options_(options) {
     if (options.run > 0) {
       store_.emplace(options.store, Store::Mode::existing);
-      const double end = static_cast<double>(store_->run(options.run).length) / kSecond;
+      const double end = in_seconds(store_->run(options.run).length);
       if (options.at > end)
         throw Error(fmt::format("run {} is {:.1f} s long", options.run, end), "", "name a moment in it with --at");
-      at_ = static_cast<Nanoseconds>((options.at < 0 ? end : options.at) * kSecond);
+      at_ = Moment{from_seconds(options.at < 0 ? end : options.at)};
     } else {
       values_.emplace(options.values, readings_of(face));
     }
@@ -146,7 +146,7 @@ class Preview {
 
   const DrawOptions& options_;
   std::optional<Store> store_;
-  Nanoseconds at_ = 0;
+  Moment at_{};
   std::optional<Values> values_;
   bool first_ = true;
   Painter painter_;
@@ -204,7 +204,7 @@ std::string read_colors(const std::string& word, TerminalStyle::Colors& colors) 
 std::string read_moment(const std::string& text, double& seconds) {
   const auto moment = duration_from(text, "s");
   if (!moment) return fmt::format("'{}' isn't a moment; write it like 42s or 1:30", text);
-  seconds = static_cast<double>(*moment) / kSecond;
+  seconds = in_seconds(*moment);
   return "";
 }
 

@@ -178,8 +178,8 @@ int undo(const EditOptions& options, bool forward) {
 }
 
 std::string about(const Cell& cell) {
-  constexpr const char* kShown[] = {"", "trace", "text+trace", "ring", "reel"};
-  std::string text = kShown[static_cast<int>(cell.as)];
+  constexpr const char* kShown[] = {"", "trace", "ring", "reel"};  // in the order of the variant
+  std::string text = cell.trace() != nullptr && cell.has_text() ? "text+trace" : kShown[cell.as.index()];
   const auto add = [&](const std::string& more) { text += (text.empty() ? "" : ", ") + more; };
   if (!cell.title.empty()) add(fmt::format("'{}'", cell.title));
   if (cell.unit) add(std::string(symbol(*cell.unit)));

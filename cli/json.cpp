@@ -53,7 +53,7 @@ Json to_json(const RunInfo& run) {
           {"started", run.started},
           {"finished", run.finished},
           {"frames", run.frames},
-          {"length_s", static_cast<double>(run.length) / kSecond},
+          {"length_s", in_seconds(run.length)},
           {"note", run.details.note},
           {"tags", run.details.tags},
           {"settings", run.details.settings},
@@ -64,15 +64,14 @@ Json to_json(const RunInfo& run) {
 Json to_json(const RunFigures& run) {
   Json json = to_json(run.info);
   const Summary& s = run.summary;
-  const auto or_null = [](const auto& figure, double scale) {
-    return figure ? Json(static_cast<double>(*figure) * scale) : Json();
-  };
+  const auto or_null = [](const auto& figure, double scale) { return figure ? Json(*figure * scale) : Json(); };
+  const auto milliseconds = [](const auto& time) { return time ? Json(in_milliseconds(*time)) : Json(); };
   Json& statistics = json["statistics"];
   statistics = {{"left_out_intervals", s.left_out},
                 {"average_fps", or_null(s.average_rate, 1)},
                 {"median_ms", or_null(s.median, 1e-6)},
-                {"shortest_ms", or_null(s.shortest, 1e-6)},
-                {"longest_ms", or_null(s.longest, 1e-6)},
+                {"shortest_ms", milliseconds(s.shortest)},
+                {"longest_ms", milliseconds(s.longest)},
                 {"pacing_ms", or_null(s.pacing, 1e-6)},
                 {"lows", Json::array()},
                 {"percentiles", Json::array()},

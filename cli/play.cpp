@@ -169,7 +169,7 @@ void print_report(const GameReport& game) {
                   game.picture.empty() ? "" : ", " + game.picture, game.presents, game.presents == 1 ? "" : "s");
   if (!game.blind.empty()) line += ": they aren't known, for " + game.blind;
   if (s.average_rate) {
-    line += fmt::format(" in {:.2f} s, average {:.1f} FPS", static_cast<double>(s.time) / kSecond, *s.average_rate);
+    line += fmt::format(" in {:.2f} s, average {:.1f} FPS", in_seconds(s.time), *s.average_rate);
     const Low* low = s.low(Share{10'000});
     if (low != nullptr && low->enough_frames)
       line += fmt::format(", 1% low {:.1f} FPS (mean of the slowest)", low->rate);

@@ -172,12 +172,11 @@ int readings(const Options& options) {
   }
   if (options.seconds > 0) catch_ctrl_c();
   Printer printer(options, values.root());
-  const Nanoseconds start = snapshot.time();
+  const Moment start = snapshot.time();
   printer.show(entries, 0);
   for (int done = 1; options.seconds > 0 && !stopped() && (options.count == 0 || done < options.count); ++done) {
     snapshot = values.next(options.seconds);
-    if (!stopped())
-      printer.show(wanted(snapshot, options.word), static_cast<double>(snapshot.time() - start) / kSecond);
+    if (!stopped()) printer.show(wanted(snapshot, options.word), in_seconds(snapshot.time() - start));
   }
   return 0;
 }
@@ -186,7 +185,7 @@ std::string read_every(const std::string& text, double& seconds) {
   const auto every = duration_from(text, "s");
   if (!every || *every < kSecond / 10 || *every > 3600 * kSecond)
     return fmt::format("'{}' isn't a time from 100 ms to 60 min; write it like 1s or 500ms", text);
-  seconds = static_cast<double>(*every) / kSecond;
+  seconds = in_seconds(*every);
   return "";
 }
 

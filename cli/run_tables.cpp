@@ -37,7 +37,7 @@ std::string heading(const RunInfo& run) {
   std::string text =
       fmt::format("Run {}: {}, {} UTC, {} frames in {:.1f} s{}\n", run.id,
                   run.details.game.empty() ? "no name" : printable(run.details.game), printable(started(run)),
-                  run.frames, static_cast<double>(run.length) / kSecond, run.finished ? "" : " (not finished)");
+                  run.frames, in_seconds(run.length), run.finished ? "" : " (not finished)");
   const auto add = [&](const char* what, const std::map<std::string, std::string>& pairs) {
     std::vector<std::string> parts;
     for (const auto& [name, value] : pairs) parts.push_back(printable(fmt::format("{} {}", name, value)));
@@ -63,8 +63,11 @@ std::optional<double> average_of(const Summary& s, std::size_t) {
   return s.average_rate ? std::optional(1e9 / *s.average_rate) : std::nullopt;
 }
 std::optional<double> median_of(const Summary& s, std::size_t) { return s.median; }
-std::optional<double> shortest_of(const Summary& s, std::size_t) { return s.shortest; }
-std::optional<double> longest_of(const Summary& s, std::size_t) { return s.longest; }
+std::optional<double> time_of(const std::optional<Nanoseconds>& time) {
+  return time ? std::optional(static_cast<double>(time->count())) : std::nullopt;
+}
+std::optional<double> shortest_of(const Summary& s, std::size_t) { return time_of(s.shortest); }
+std::optional<double> longest_of(const Summary& s, std::size_t) { return time_of(s.longest); }
 std::optional<double> low_of(const Summary& s, std::size_t i) { return s.lows[i].frame_time; }
 std::optional<double> percentile_of(const Summary& s, std::size_t i) { return s.percentiles[i].frame_time; }
 
@@ -191,7 +194,7 @@ std::string list_table(const std::vector<RunInfo>& runs) {
     if (!run.details.note.empty()) about.push_back(run.details.note);
     if (!run.problem.empty()) about.push_back("damaged: " + run.problem);
     if (run.problem.empty() && !run.finished) about.emplace_back("(not finished)");
-    const double seconds = static_cast<double>(run.length) / kSecond;
+    const double seconds = in_seconds(run.length);
     table.add({fmt::format("{}", run.id), run.details.game, started(run), format_number(seconds, 1),
                fmt::format("{}", run.frames), seconds > 0 ? rate(static_cast<double>(run.frames) / seconds) : kNone,
                fmt::format("{}", fmt::join(about, ", "))});

@@ -60,7 +60,7 @@ Snapshot readings_here(const std::vector<std::string>& ids) {
   for (const std::string& id : ids) {
     if (settings.feed && id.starts_with("feed.")) later.push_back({.id = id});
   }
-  Batch batch{std::make_shared<const ReadingList>(later), std::vector<Value>(later.size(), Missing{"not sampled"}), 0};
+  Batch batch{std::make_shared<const ReadingList>(later), std::vector<Value>(later.size(), Missing{"not sampled"}), {}};
   Polling machine(machine_sources({.facts = settings.facts}));
   return live.update(machine.sample(monotonic_now()).with(std::make_shared<const Batch>(std::move(batch))),
                      monotonic_now());
@@ -96,7 +96,7 @@ Values::Values(const ValueOptions& options, const std::vector<std::string>& ids)
   state_->sampler = std::make_unique<Sampler>(sources_with(settings, machine),
                                               SamplerOptions{.pace = settings.pace, .paces = settings.paces});
   // A share or a rate needs two samples; sources with a slower pace of their own are not waited for any longer.
-  state_->sampler->wait(2, std::max<std::chrono::nanoseconds>(1s, settings.pace + 500ms));
+  state_->sampler->wait(2, std::max<Nanoseconds>(1s, settings.pace + 500ms));
 }
 
 Values::Values(Values&&) noexcept = default;

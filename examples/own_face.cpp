@@ -38,7 +38,7 @@ Face corner() {
   rate.cells.push_back(
       {.reading = "frame.low@1%", .title = "1%", .digits = 0, .span = Span{Span::Kind::last, 10 * kSecond}});
   Row trace;
-  trace.cells.push_back({.reading = "frame.time", .as = Show::trace, .width = 260, .range = std::pair(0.0, 40.0)});
+  trace.cells.push_back({.reading = "frame.time", .as = TraceLook{.width = 260, .range = std::pair(0.0, 40.0)}});
   Row memory;
   memory.label = "Memory";
   memory.rule = true;
@@ -51,8 +51,9 @@ Face corner() {
 void play(FrameReadings& frames, History& history) {
   for (int i = 1; i <= 600; ++i) {
     const Nanoseconds interval = (i % 60 == 0 ? 30 : 8) * kMillisecond;
-    frames.add({i * 10 * kMillisecond, interval, -1});
-    history.add("frame.time", i * 10 * kMillisecond, static_cast<double>(interval) / kMillisecond);
+    const Moment at{i * 10 * kMillisecond};
+    frames.add({at, interval});
+    history.add("frame.time", at, in_milliseconds(interval));
   }
 }
 
@@ -61,7 +62,8 @@ void draw(const Face& face, const std::string& file) {
   History history;
   play(frames, history);
   Polling machine(machine_sources());
-  const Snapshot values = machine.sample(6 * kSecond).with(frames.batch(6 * kSecond));
+  const Moment now{6 * kSecond};
+  const Snapshot values = machine.sample(now).with(frames.batch(now));
   Painter painter;
   for (const Finding& finding : check_face(face, values, painter))
     std::fprintf(stderr, "%s\n", to_string(finding, face.name).c_str());

@@ -32,8 +32,8 @@ class Buoy : public Source {
             {"buoy.depth", "Depth", "Depth", "Buoy 3", DeviceKind::own, Unit::none, "made up"}};
   }
 
-  bool sample(Nanoseconds now, std::span<Value> values) override {
-    const double seconds = static_cast<double>(now) / kSecond;
+  bool sample(Moment now, std::span<Value> values) override {
+    const double seconds = in_seconds(now.time_since_epoch());
     values[0] = 11.5 + 0.1 * seconds;
     values[1] = 40 - 0.5 * seconds;
     values[2] = Missing{"the sounder is out of the water"};
@@ -68,7 +68,7 @@ int main(int argc, char** argv) {
   History history;
   Snapshot values;
   for (int second = 0; second <= 20; ++second) {
-    values = polling.sample(second * kSecond);
+    values = polling.sample(Moment{second * kSecond});
     history.add(values);
   }
 

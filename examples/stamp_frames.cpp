@@ -19,10 +19,10 @@ void update_and_render(int frame) {
 int main() {
   using namespace idlemeter;
   std::vector<Nanoseconds> intervals;
-  Nanoseconds last_present = monotonic_now();
+  Moment last_present = monotonic_now();
   for (int frame = 0; frame < 1000; ++frame) {
     update_and_render(frame);
-    const Nanoseconds present = monotonic_now();  // right after your swap call
+    const Moment present = monotonic_now();  // right after your swap call
     intervals.push_back(present - last_present);
     last_present = present;
   }

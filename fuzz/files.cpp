@@ -92,16 +92,16 @@ void read_all(const std::filesystem::path& file) {
   try {
     const Store store(file, Store::Mode::existing);
     for (const RunInfo& run : store.runs()) {
-      require(run.length >= 0 && run.length <= kLatestMoment);
+      require(run.length >= Nanoseconds{} && run.length <= kLongestTime);
       try {
         for (const FrameRecord& frame : store.frames(run.id))
-          require(frame.interval > 0 && frame.interval <= kLatestMoment);
+          require(frame.interval > Nanoseconds{} && frame.interval <= kLongestTime);
         for (const RunSeries& series : store.series(run.id)) {
           require(series.at.size() == series.values.size());
           (void)summarize(series);
         }
         (void)summarize(store.intervals(run.id)).remarks();
-        (void)moment_of(store, run.id, kSecond, {"frame.low@1%"});
+        (void)moment_of(store, run.id, Moment{kSecond}, {"frame.low@1%"});
       } catch (const Error&) {
       }
     }
@@ -198,7 +198,7 @@ void machine(std::string_view bytes) {
   Bytes input(bytes);
   const Scratch tree;
   Polling polling(machine_sources({.root = tree.path(), .game = std::make_shared<GamePid>(1), .graphics_library = ""}));
-  Nanoseconds now = kSecond;
+  Moment now{kSecond};
   for (int step = 0; step < 24 && !input.empty(); ++step) {
     const std::filesystem::path folder = kFolders[input.below(std::size(kFolders))],
                                 name = kNames[input.below(std::size(kNames))];
@@ -211,7 +211,7 @@ void machine(std::string_view bytes) {
       tree.file(folder / name, input.text());
     }
     if (what != 2 && step % 8 != 7) continue;
-    now += input.take<std::uint8_t>() * kSecond / 16 + 1;
+    now += input.take<std::uint8_t>() * kSecond / 16 + Nanoseconds{1};
     std::set<std::string> ids;
     const Snapshot values = polling.sample(now);
     for (const auto& entry : values.entries()) require(!entry.info->id.empty() && ids.insert(entry.info->id).second);

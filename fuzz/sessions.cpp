@@ -75,7 +75,7 @@ struct Offline {
               link::kSlotBytes);
     }
     void show(bool) override {}
-    void beat(std::int64_t) override {}
+    void beat(Moment) override {}
     std::vector<FrameEntry> frames;
     std::uint32_t lost = 0;
   };
@@ -108,7 +108,7 @@ struct Offline {
   }
 
   Scratch scratch;
-  Nanoseconds now = monotonic_now();
+  Moment now = monotonic_now();
   meter::LiveSession session;
   Handed* handed = nullptr;
 };
@@ -164,7 +164,7 @@ void link_probe(std::string_view bytes) {
   ::setenv(link::kVariable, path.c_str(), 1);
   Bytes input(bytes);
   link::ProbeEnd probe;
-  std::int64_t time = monotonic_now();
+  Moment time = monotonic_now();
   const auto present = [&] {
     FrameEntry frame;
     frame.present = time;

@@ -58,7 +58,7 @@ void Simulation::ask(const std::vector<std::string>& ids) {
 void Simulation::play(double seconds, Recorder* recorder) {
   relay_.to = recorder;
   if (recorder != nullptr) live_.begin_recording(&relay_, game_.now());
-  const auto end = game_.now() + static_cast<Nanoseconds>(seconds * kSecond);
+  const auto end = game_.now() + from_seconds(seconds);
   while (game_.now() < end) {
     const FrameRecord frame = game_.next_frame();
     live_.add({&frame, 1});

@@ -50,7 +50,7 @@ class Simulation {
     void add(std::span<const FrameRecord> frames) override {
       if (to != nullptr) to->add(frames);
     }
-    void add(Nanoseconds at, const Snapshot& values) override {
+    void add(Moment at, const Snapshot& values) override {
       if (to != nullptr) to->add(at, values);
     }
     Recorder* to = nullptr;
@@ -67,8 +67,8 @@ class Simulation {
   Relay relay_;
   LiveReadings live_;
   Snapshot machine_values_;
-  Nanoseconds last_sample_ = 0;
-  Nanoseconds next_sample_ = 0;
+  Moment last_sample_{};
+  Moment next_sample_{};
 };
 
 }  // namespace idlemeter::rig

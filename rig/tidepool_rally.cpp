@@ -36,10 +36,10 @@ constexpr std::array kPresets = {Preset{"Low", 0.8, 0.45}, Preset{"Medium", 0.92
 
 constexpr double kFullGraphicsClock = 2450, kFullProcessorClock = 5000;
 
-std::size_t scene_at(Nanoseconds time) {
+std::size_t scene_at(Moment time) {
   double lap = 0;
   for (const Scene& scene : kScenes) lap += scene.seconds;
-  double at = std::fmod(static_cast<double>(time) / kSecond, lap);
+  double at = std::fmod(in_seconds(time.time_since_epoch()), lap);
   std::size_t i = 0;
   while (at >= kScenes[i].seconds) at -= kScenes[i++].seconds;
   return i;
@@ -83,9 +83,9 @@ FrameRecord TidepoolRally::next_frame() {
   const double stall = hitch(frame_ms);
   frame_ms += stall;
   let_machine_run(frame_ms, cpu_ms, gpu_ms, stall);
-  const auto interval = static_cast<Nanoseconds>(frame_ms * kMillisecond);
+  const auto interval = std::chrono::duration_cast<Nanoseconds>(frame_ms * kMillisecond);
   now_ += interval;
-  return {now_, interval, static_cast<Nanoseconds>(gpu_ms * kMillisecond)};
+  return {now_, interval, std::chrono::duration_cast<Nanoseconds>(gpu_ms * kMillisecond)};
 }
 
 void TidepoolRally::let_machine_run(double frame_ms, double cpu_ms, double gpu_ms, double stall_ms) {

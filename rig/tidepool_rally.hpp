@@ -29,7 +29,7 @@ class TidepoolRally {
   FrameRecord next_frame();
 
   /// Virtual time since the start.
-  [[nodiscard]] Nanoseconds now() const { return now_; }
+  [[nodiscard]] Moment now() const { return now_; }
 
   /// "Harbour", "Reef" …
   [[nodiscard]] std::string_view scene() const;
@@ -43,7 +43,7 @@ class TidepoolRally {
   double processor_work_ = 1, graphics_work_ = 1;  // of the preset, as factors
   double wave_ = 0;                                // slow drift of the load within a scene
   std::mt19937_64 random_;
-  Nanoseconds now_ = 0;
+  Moment now_{};
   std::size_t last_scene_ = 0;
 };
 

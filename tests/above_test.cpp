@@ -55,7 +55,7 @@ TEST(Above, CountsAndRecordsWhatTheDisplayTells) {
   const Store store(session.folder / "above.db", Store::Mode::existing);
   ASSERT_EQ(store.runs().size(), 4u);
   EXPECT_GT(store.frames(1).size(), 100u);
-  EXPECT_EQ(store.frames(1)[50].gpu_work, -1) << "nobody outside of the game knows";
+  EXPECT_EQ(store.frames(1)[50].gpu_work, kUnknownTime) << "nobody outside of the game knows";
 }
 
 TEST(Above, AMinimisedWindowIsAPauseNotAFrame) {
@@ -70,7 +70,7 @@ TEST(Above, AMinimisedWindowIsAPauseNotAFrame) {
     session.wait_for([&](const json& state) { return state["games"][0].value("frames", 0) > before + 60; });
   }
   const Store store(session.folder / "above.db", Store::Mode::existing);
-  Nanoseconds longest = 0, pause = 0;
+  Nanoseconds longest{}, pause{};
   const auto frames = store.frames(1);
   for (std::size_t i = 1; i < frames.size(); ++i) {
     longest = std::max(longest, frames[i].interval);

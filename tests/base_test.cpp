@@ -17,7 +17,7 @@ namespace idlemeter::base {
 namespace {
 
 TEST(Duration, ReadsWhatPeopleWrite) {
-  constexpr Nanoseconds kNone = -1;
+  constexpr Nanoseconds kNone{-1};
   const struct {
     const char* text;
     const char* unit;

@@ -155,7 +155,7 @@ TEST(Command, NothingFromOutsideSteersTheTerminal) {
     Store store(folder / "runs.db");
     RunDetails details{kHostile, kHostile, {kHostile}, {{kHostile, kHostile}}, {{kHostile, kHostile}}};
     Recorder recorder(store, details);
-    recorder.add({10 * kMillisecond, 10 * kMillisecond});
+    recorder.add({Moment{10 * kMillisecond}, 10 * kMillisecond});
     recorder.finish();
   }
   const std::string machine = " --root tree --settings own.toml";

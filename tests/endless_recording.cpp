@@ -12,7 +12,7 @@ int main(int argc, char** argv) {
   using namespace idlemeter;
   if (argc != 2) return 2;
   Store store(argv[1]);
-  Nanoseconds now = 0;
+  Moment now{};
   Recorder recorder(store, {.game = "Tidepool Rally"}, [&now] { return now; });
   const auto list =
       std::make_shared<const ReadingList>(std::vector<ReadingInfo>{{"gpu.temp", "GPU temperature", "GPU", "Marl G9"}});
@@ -20,7 +20,7 @@ int main(int argc, char** argv) {
     now += 10 * kMillisecond;
     recorder.add({now, 10 * kMillisecond, 8 * kMillisecond});
     if (frame % 50 == 0) recorder.add(now, Snapshot(now, {std::make_shared<Batch>(Batch{list, {60.0}, now})}));
-    printf("%lld\n", static_cast<long long>(now));
+    printf("%lld\n", static_cast<long long>(now.time_since_epoch().count()));
     fflush(stdout);
   }
 }

@@ -52,8 +52,9 @@ cells = [ { reading = "gpu.hotspot.temp", caution = 85, danger = 95.5, title = "
   EXPECT_EQ(cells[0].danger, 95.5);
   EXPECT_EQ(cells[1].unit, Unit::gibibyte);
   EXPECT_EQ(cells[1].digits, 1);
-  EXPECT_EQ(cells[2].as, Show::text_and_trace);
-  EXPECT_EQ(cells[2].range, (std::pair<double, double>{0, 40}));
+  ASSERT_NE(cells[2].trace(), nullptr);
+  EXPECT_TRUE(cells[2].trace()->with_text);
+  EXPECT_EQ(cells[2].trace()->range, (std::pair<double, double>{0, 40}));
 }
 
 struct Broken {
@@ -98,9 +99,10 @@ constexpr Broken kBroken[] = {
     {"[[row]]\ncells = [ { reading = \"a\", unit = \"GHZz\" } ]", 2, 35, "'GHZz' isn't a unit; did you mean 'GHz'"},
     {"[[row]]\ncells = [ { reading = \"a\", digits = 1.5 } ]", 2, 37,
      "'digits' of 'cells' is a whole number, not a number"},
-    {"[[row]]\ncells = [ { reading = \"a\", range = [40, 0] } ]", 2, 36,
+    {"[[row]]\ncells = [ { reading = \"a\", as = \"ring\", range = [40, 0] } ]", 2, 49,
      "'range' goes from a smaller to a larger number"},
-    {"[[row]]\ncells = [ { reading = \"a\", range = [1] } ]", 2, 36, "'range' is two numbers like [0, 40]"},
+    {"[[row]]\ncells = [ { reading = \"a\", as = \"ring\", range = [1] } ]", 2, 49,
+     "'range' is two numbers like [0, 40]"},
     {"[[row]]\nrule = 1", 2, 8, "'rule' of 'row' is true or false, not a whole number"},
     {"[[row]]\ngap = -4", 2, 7, "'gap' of 'row' must be from 0 to 400, not -4"},
     {"[[row]]\nback = { opacity = 2 }", 2, 20, "'opacity' of 'back' must be from 0 to 1, not 2"},
@@ -115,8 +117,12 @@ constexpr Broken kBroken[] = {
      "'sheet' stays in the face's folder, '/etc/x.png' does not"},
     {"[[row]]\ncells = [ { reading = \"a\", as = \"reel\", sheet = \"../x.png\" } ]", 2, 49,
      "copy the file beside the face"},
-    {"[[row]]\ncells = [ { reading = \"a\", grid = [0, 2] } ]", 2, 35, "'grid' is how many columns and rows"},
-    {"[[row]]\ncells = [ { reading = \"a\", grid = [2, 2], states = 5 } ]", 2, 52,
+    {"[[row]]\ncells = [ { reading = \"a\", as = \"reel\", grid = [0, 2], sheet = \"x\" } ]", 2, 48,
+     "'grid' is how many columns and rows"},
+    {"[[row]]\ncells = [ { reading = \"a\", as = \"ring\", grow = true } ]", 2, 48,
+     "'grow' is for a trace, but this is shown as \"ring\"; remove it, or change 'as'"},
+    {"[[row]]\ncells = [ { reading = \"a\", range = [0, 1] } ]", 2, 36, "'range' is for a trace, a ring or a reel"},
+    {"[[row]]\ncells = [ { reading = \"a\", as = \"reel\", sheet = \"x\", grid = [2, 2], states = 5 } ]", 2, 78,
      "'states' of 'cells' must be from 1 to 4, not 5"},
     {"[[pin]]\nat = [1, 2]", 1, 1, "a pin has one of 'text', 'reading', 'box' and 'picture'"},
     {"[[pin]]\ntext = \"a\"\nbox = [1, 2]\nat = [1, 2]", 1, 1, "a pin has one of"},

@@ -64,6 +64,13 @@ const Change kChanges[] = {
      "{ reading = \"cpu.temp\" } ]\nrule = true\n"},
     {"a key of a table with a header", [](FaceText& t) { t.set("CPU", "back.opacity", "1"); }, "opacity = 0.3",
      "opacity = 1"},
+    {"another way to show it, without what only the old one has",
+     [](FaceText& t) {
+       t.set("GPU/gpu.load", "as", "trace");
+       t.set("GPU/gpu.load", "seconds", "5");
+       t.set("GPU/gpu.load", "as", "ring");
+     },
+     "{ reading = \"gpu.load\"", "{ reading = \"gpu.load\", as = \"ring\""},
     {"a key of a cell", [](FaceText& t) { t.set("GPU/gpu.load", "digits", "1"); }, "{ reading = \"gpu.load\" }",
      "{ reading = \"gpu.load\", digits = 1 }"},
     {"a list", [](FaceText& t) { t.set("pin:1", "at", "[1, 2]"); }, "[40, 980]", "[1, 2]"},

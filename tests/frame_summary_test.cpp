@@ -11,11 +11,12 @@ namespace idlemeter {
 namespace {
 
 using enum LowDefinition;
+using testing::ns;
 using testing::Plain;
 
 std::vector<Nanoseconds> ms(std::vector<double> values) {
   std::vector<Nanoseconds> frames;
-  for (double value : values) frames.push_back(static_cast<Nanoseconds>(value * 1e6));
+  for (double value : values) frames.push_back(from_seconds(value / 1e3));
   return frames;
 }
 
@@ -78,17 +79,17 @@ TEST(FrameSummary, WhatIsUndefinedIsEmpty) {
 }
 
 TEST(FrameSummary, IntervalsThatAreNoFramesAreLeftOutAndSaid) {
-  const Summary s = summarize(std::vector<Nanoseconds>{10, 0, -5, kLongestFrame + 1, 30});
+  const Summary s = summarize(ns({10, 0, -5, kLongestFrame.count() + 1, 30}));
   EXPECT_EQ(s.frames, 2u);
   EXPECT_EQ(s.left_out, 3u);
-  EXPECT_EQ(s.time, 40);
+  EXPECT_EQ(s.time, Nanoseconds{40});
   EXPECT_DOUBLE_EQ(*s.pacing, 20);
   EXPECT_EQ(s.remarks().front(), "3 intervals of zero or less or over an hour left out of every figure");
   EXPECT_EQ(summarize(std::vector<Nanoseconds>{kLongestFrame}).frames, 1u);
 }
 
 TEST(FrameSummary, RefusesAPercentileOrShareOutOfRange) {
-  const std::vector<Nanoseconds> frames{10};
+  const auto frames = ns({10});
   EXPECT_THROW((void)summarize(frames, {{}, {}, {1.1}}), std::invalid_argument);
   EXPECT_THROW((void)summarize(frames, {{}, {}, {std::nan("")}}), std::invalid_argument);
   EXPECT_THROW((void)summarize(frames, {{Share{0}}, {mean_of_slowest}, {}}), std::invalid_argument);
@@ -118,7 +119,7 @@ TEST_P(AgainstPlain, EveryFigureOfEverySize) {
     EXPECT_EQ(*s.shortest, plain.sorted.front());
     EXPECT_EQ(*s.longest, plain.sorted.back());
     EXPECT_NEAR(*s.median, plain.percentile(0.5L), 1e-9 * *s.median);
-    EXPECT_DOUBLE_EQ(*s.average_rate, plain.n() * 1e9 / static_cast<double>(plain.total()));
+    EXPECT_DOUBLE_EQ(*s.average_rate, plain.n() * 1e9 / testing::in_ns(plain.total()));
     for (const Percentile& p : s.percentiles)
       EXPECT_NEAR(p.frame_time, plain.percentile(p.q), 1e-9 * p.frame_time) << p.q;
     for (const Low& low : s.lows) {

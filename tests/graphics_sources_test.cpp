@@ -38,7 +38,7 @@ TEST(Graphics, TheGamesCardIsTheDiscreteOneUnlessItsProcessSaysOtherwise) {
 
   tree.file("proc/77/fdinfo/3", "drm-client-id:\t1\ndrm-pdev:\t0000:0e:00.0\ndrm-engine-gfx:\t100 ns\n");
   Polling on_integrated(machine_sources({.root = tree.path(), .game = std::make_shared<GamePid>(77)}));
-  EXPECT_DOUBLE_EQ(value(on_integrated.sample(1), "gpu.load"), 7);
+  EXPECT_DOUBLE_EQ(value(on_integrated.sample(Moment{kSecond}), "gpu.load"), 7);
 }
 
 TEST(Graphics, FollowTheGameWhileTheyAreInUse) {
@@ -49,15 +49,15 @@ TEST(Graphics, FollowTheGameWhileTheyAreInUse) {
   tree.file("proc/77/fdinfo/3", "drm-client-id:\t1\ndrm-pdev:\t0000:0e:00.0\ndrm-engine-gfx:\t100 ns\n");
   const auto game = std::make_shared<GamePid>();
   Polling polling(machine_sources({.root = tree.path(), .game = game, .graphics_library = ""}));
-  Snapshot values = polling.sample(kSecond);
+  Snapshot values = polling.sample(Moment{kSecond});
   EXPECT_EQ(value(values, "gpu.load"), 90);
   EXPECT_EQ(values.find("game.threads").info, nullptr);
   game->set(77);
-  for (int second = 2; second < 4; ++second) values = polling.sample(second * kSecond);
+  for (int second = 2; second < 4; ++second) values = polling.sample(Moment{second * kSecond});
   EXPECT_EQ(value(values, "gpu.load"), 7) << reason(values, "gpu.load");
   EXPECT_EQ(value(values, "game.threads"), 9);
   game->set(0);
-  for (int second = 4; second < 6; ++second) values = polling.sample(second * kSecond);
+  for (int second = 4; second < 6; ++second) values = polling.sample(Moment{second * kSecond});
   EXPECT_EQ(value(values, "gpu.load"), 90);
   EXPECT_EQ(values.find("game.threads").info, nullptr);
 }

@@ -27,7 +27,7 @@ inline Snapshot values(double load, Value temp = 60.0) {
       std::vector<ReadingInfo>{{"gpu.load", "", "", "Marl G9", DeviceKind::graphics, Unit::percent},
                                {"gpu.temp", "", "", "Marl G9", DeviceKind::graphics, Unit::celsius},
                                {"ram.used", "", "", "Memory", DeviceKind::memory, Unit::mebibyte}});
-  return Snapshot(0, {std::make_shared<Batch>(Batch{list, {load, std::move(temp), 13'107.2}, 0})});
+  return Snapshot({}, {std::make_shared<Batch>(Batch{list, {load, std::move(temp), 13'107.2}, {}})});
 }
 
 inline Scene scene_of(const std::string& toml, const Snapshot& snapshot, const History& history = History{},

@@ -99,7 +99,7 @@ std::vector<BoxShape> lines_on_trace(const Scene& scene) {
 
 TEST(Layout, ATraceShowsItsScaleAndWhereValuesLeaveIt) {
   History history;  // 0 to 9 for five seconds, then 30 for five
-  for (int i = 0; i <= 10; ++i) history.add("gpu.load", i * kSecond, i < 6 ? i : 30);
+  for (int i = 0; i <= 10; ++i) history.add("gpu.load", Moment{i * kSecond}, i < 6 ? i : 30);
   const auto scene = [&](const std::string& more) {
     return scene_of(
         "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"trace\", width = 200, height = 100, seconds = 10, "
@@ -124,7 +124,7 @@ TEST(Layout, ATraceShowsItsScaleAndWhereValuesLeaveIt) {
   };
   EXPECT_EQ(figures(scene(", grow = true, ends = true")), (std::vector<std::string>{"30", "0"}));
   History small;
-  small.add("gpu.load", kSecond, 0.3);
+  small.add("gpu.load", Moment{kSecond}, 0.3);
   const Scene quiet = scene_of(
       "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"trace\", height = 100, range = [0, 0.5], "
       "grow = true, ends = true } ]\n",
@@ -134,8 +134,8 @@ TEST(Layout, ATraceShowsItsScaleAndWhereValuesLeaveIt) {
 
 TEST(Layout, TheRecordingsDotIsOnceInARow) {
   FrameReadings frames;
-  frames.begin_recording(0);
-  const Snapshot recording(0, {frames.batch(0)});
+  frames.begin_recording({});
+  const Snapshot recording({}, {frames.batch({})});
   const auto dots = [&](const char* face) {
     const Scene scene = scene_of(face, recording, History{});
     return std::count_if(scene.shapes.begin(), scene.shapes.end(), [](const Shape& shape) {
@@ -162,7 +162,7 @@ TEST(Layout, SmallPicturesHaveReadableTextAsFarAsItFits) {
 
 TEST(Layout, ATraceEndsAtTheRightWithTheNewestValue) {
   History history;
-  for (int i = 0; i <= 20; ++i) history.add("gpu.load", i * kSecond, i);
+  for (int i = 0; i <= 20; ++i) history.add("gpu.load", Moment{i * kSecond}, i);
   const Scene scene = scene_of(
       "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"trace\", width = 200, height = 50, range = [0, 10], seconds "
       "= 10 } ]\n",
@@ -301,7 +301,7 @@ TEST(CheckFace, WarnsOfWhatTheAuthorShouldKnow) {
 
 TEST(History, KeepsTheLastWhile) {
   History history(2 * kSecond, 3);
-  for (int i = 0; i < 10; ++i) history.add("a", i * kSecond, i);
+  for (int i = 0; i < 10; ++i) history.add("a", Moment{i * kSecond}, i);
   ASSERT_EQ(history.of("a")->size(), 3u);
   EXPECT_EQ(history.of("a")->front().value, 7);
   EXPECT_EQ(history.of("b"), nullptr);
@@ -311,9 +311,9 @@ TEST(History, KeepsTheLastWhile) {
 
 Snapshot frames(const char* face, int count, bool recording) {
   FrameReadings readings(readings_of(read_face(face).face.value_or(Face{})));
-  if (recording) readings.begin_recording(0);
-  for (int i = 0; i < count; ++i) readings.add({0, 10 * kMillisecond, -1});
-  return Snapshot(0, {readings.batch(0)});
+  if (recording) readings.begin_recording({});
+  for (int i = 0; i < count; ++i) readings.add({{}, 10 * kMillisecond});
+  return Snapshot({}, {readings.batch({})});
 }
 
 /// Boxes other than the face's background.

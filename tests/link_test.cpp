@@ -35,7 +35,7 @@ class Link : public ::testing::Test {
 
   int accept() const { return ::accept4(listening_, nullptr, nullptr, SOCK_NONBLOCK | SOCK_CLOEXEC); }
 
-  static FrameEntry frame(std::int64_t at) {
+  static FrameEntry frame(Moment at) {
     FrameEntry entry;
     entry.present = at;
     return entry;
@@ -43,12 +43,12 @@ class Link : public ::testing::Test {
 
   /// Both ends, greeted.
   MeterEnd greet(ProbeEnd& probe) {
-    const std::int64_t start = monotonic_now();
+    const Moment start = monotonic_now();
     probe.add(frame(start), Api::opengl, 4, 5);
     MeterEnd meter(accept());
     EXPECT_TRUE(meter.receive());
     EXPECT_TRUE(meter.linked());
-    probe.add(frame(start + 30'000'000), Api::opengl, 4, 5);
+    probe.add(frame(start + 30 * kMillisecond), Api::opengl, 4, 5);
     return meter;
   }
 
@@ -112,16 +112,16 @@ TEST_F(Link, AProbesEndIsSeenHoweverItCame) {
 TEST_F(Link, ANewMetersFirstPictureIsAnother) {
   ProbeEnd probe;
   std::vector<std::uint64_t> ids;
-  for (std::int64_t later : {0, 10, 20}) {  // seconds: the probe looks for another meter once it misses the one before
-    const std::int64_t start = monotonic_now() + later * 1'000'000'000;
-    for (std::int64_t i = 0; i < 3; ++i) probe.add(frame(start + i * 1'000'000'000), Api::opengl, 4, 5);
+  for (const int later : {0, 10, 20}) {  // seconds: the probe looks for another meter once it misses the one before
+    const Moment start = monotonic_now() + later * kSecond;
+    for (int i = 0; i < 3; ++i) probe.add(frame(start + i * kSecond), Api::opengl, 4, 5);
     MeterEnd meter(accept());
     ASSERT_TRUE(meter.receive());
-    probe.add(frame(start + 5'000'000'000), Api::opengl, 4, 5);
+    probe.add(frame(start + 5 * kSecond), Api::opengl, 4, 5);
     (void)meter.begin_picture();
     meter.publish({0, 0, 1, 1});
     meter.show(true);
-    meter.beat(start + 5'000'000'000);
+    meter.beat(start + 5 * kSecond);
     ids.push_back(probe.picture().id);
   }
   EXPECT_NE(ids[0], 0u);
@@ -272,7 +272,7 @@ TEST_F(Link, NonsenseInTheRingIsBorne) {
     ring->written.store(static_cast<std::uint32_t>(random()));
     ring->api = static_cast<Api>(random());
     ring->api_major = static_cast<std::uint32_t>(random());
-    ring->entries[random() % kRingCapacity].present = static_cast<std::int64_t>(random());
+    ring->entries[random() % kRingCapacity].present = Moment{Nanoseconds(random())};
     std::vector<FrameEntry> frames;
     (void)meter.drain(frames);
     EXPECT_LE(frames.size(), kRingCapacity);
@@ -286,7 +286,7 @@ TEST_F(Link, NonsenseInTheRingIsBorne) {
 /// A meter that writes what it likes.
 TEST_F(Link, NonsenseInThePictureIsNotShown) {
   ProbeEnd probe;
-  const std::int64_t start = monotonic_now();
+  const Moment start = monotonic_now();
   probe.add(frame(start), Api::opengl, 4, 5);
   const int client = accept();
   int ring = -1, fd = -1;
@@ -294,12 +294,12 @@ TEST_F(Link, NonsenseInThePictureIsNotShown) {
   Mapping memory = make_region("picture", kPictureBytes, fd);
   auto* picture = new (memory.data) Picture;
   ASSERT_TRUE(send_greeting(client, kPictureMagic, fd));
-  probe.add(frame(start + 30'000'000), Api::opengl, 4, 5);
+  probe.add(frame(start + 30 * kMillisecond), Api::opengl, 4, 5);
   std::mt19937_64 random(3);
   picture->visible.store(1);
   const auto* begin = static_cast<const unsigned char*>(nullptr);
   for (int i = 0; i < 2'000; ++i) {
-    picture->heartbeat.store(start + 30'000'000);
+    picture->heartbeat.store(start + 30 * kMillisecond);
     picture->sequence.store(static_cast<std::uint32_t>(random()));
     for (Slot& slot : picture->slots) {
       const std::uint64_t most = i % 2 == 0 ? ~0ull : 9'000;

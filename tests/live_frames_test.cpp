@@ -68,13 +68,13 @@ INSTANTIATE_TEST_SUITE_P(Shapes, LiveFramesOf, ::testing::ValuesIn(testing::kDis
 
 TEST(LiveFrames, AGrowingSpanIsFullAtItsLimitUntilItIsCleared) {
   LiveFrames live = LiveFrames::growing(3);
-  for (Nanoseconds interval : {10, 20, 30, 40, 50}) live.add(interval);
+  for (const Nanoseconds interval : testing::ns({10, 20, 30, 40, 50})) live.add(interval);
   EXPECT_EQ(live.frames(), 3u);
-  EXPECT_EQ(live.summary().longest, 30);
+  EXPECT_EQ(live.summary().longest, Nanoseconds{30});
   EXPECT_EQ(live.summary().left_out, 2u);
   live.clear();
-  live.add(40);
-  EXPECT_EQ(live.summary().longest, 40);
+  live.add(Nanoseconds{40});
+  EXPECT_EQ(live.summary().longest, Nanoseconds{40});
 }
 
 TEST(LiveFrames, ASlidingSpanHasConstantMemory) {
@@ -92,21 +92,21 @@ TEST(LiveFrames, ASlidingSpanHasConstantMemory) {
 
 TEST(LiveFrames, ASlidingSpanNeverHoldsMoreThanItsMostFrames) {
   LiveFrames live = LiveFrames::sliding(kSecond, 100);
-  for (int i = 1; i <= 1'000; ++i) live.add(i);
+  for (int i = 1; i <= 1'000; ++i) live.add(Nanoseconds{i});
   EXPECT_EQ(live.frames(), 100u);
-  EXPECT_EQ(*live.summary().shortest, 901);
+  EXPECT_EQ(*live.summary().shortest, Nanoseconds{901});
 }
 
 TEST(LiveFrames, ClearForgetsEverythingAndGoesOn) {
   LiveFrames spans[] = {LiveFrames::growing(), LiveFrames::sliding(kSecond)};
   for (LiveFrames& live : spans) {
-    for (Nanoseconds interval : {10, -1, 20, 40}) live.add(interval);
+    for (const Nanoseconds interval : testing::ns({10, -1, 20, 40})) live.add(interval);
     EXPECT_EQ(live.summary().left_out, 1u);
     live.clear();
     EXPECT_EQ(live.summary().frames + live.summary().left_out, 0u);
-    live.add(7);
-    live.add(9);
-    expect_same(live.summary(), summarize(std::vector<Nanoseconds>{7, 9}));
+    live.add(Nanoseconds{7});
+    live.add(Nanoseconds{9});
+    expect_same(live.summary(), summarize(testing::ns({7, 9})));
   }
 }
 
@@ -117,21 +117,21 @@ TEST(LiveFrames, FiguresAreRightAfterEveryKindOfComingAndGoing) {
   std::vector<Nanoseconds> all;
   for (int i = 0; i < 40'000; ++i) {
     const auto phase = static_cast<std::uint64_t>(i / 5'000 % 3);
-    const Nanoseconds interval = phase == 0   ? 8'000'000
-                                 : phase == 1 ? static_cast<Nanoseconds>(1 + random() % 7) * 4'000'000
-                                              : static_cast<Nanoseconds>(1 + random() % 40'000'000);
+    const Nanoseconds interval = phase == 0   ? 8 * kMillisecond
+                                 : phase == 1 ? static_cast<int>(1 + random() % 7) * 4 * kMillisecond
+                                              : Nanoseconds(1 + random() % 40'000'000);
     live.add(interval);
     all.push_back(interval);
     if (random() % 997 != 0) continue;
     std::size_t first = all.size();
-    Nanoseconds time = 0;
+    Nanoseconds time{};
     while (first > 0 && time < 40 * kSecond && all.size() - first < 3'000) time += all[--first];
     expect_same(live.summary(), summarize(std::span(all).subspan(first)));
   }
 }
 
 TEST(LiveFrames, RefusesASpanThatHoldsNothing) {
-  EXPECT_THROW((void)LiveFrames::sliding(0), std::invalid_argument);
+  EXPECT_THROW((void)LiveFrames::sliding(Nanoseconds{}), std::invalid_argument);
   EXPECT_THROW((void)LiveFrames::sliding(kSecond, 0), std::invalid_argument);
 }
 

@@ -17,25 +17,27 @@
 namespace idlemeter {
 namespace {
 
+constexpr Moment kOne{kSecond};
+
 /// Keeps what a recording hands on.
 struct Kept final : RunSink {
   void add(std::span<const FrameRecord> some) override { frames.insert(frames.end(), some.begin(), some.end()); }
-  void add(Nanoseconds at, const Snapshot& values) override { samples.emplace_back(at, values); }
+  void add(Moment at, const Snapshot& values) override { samples.emplace_back(at, values); }
 
   std::vector<FrameRecord> frames;
-  std::vector<std::pair<Nanoseconds, Snapshot>> samples;
+  std::vector<std::pair<Moment, Snapshot>> samples;
 };
 
-Snapshot machine(double load, Nanoseconds now) {
+Snapshot machine(double load, Moment now) {
   static const auto list = std::make_shared<const ReadingList>(
       std::vector<ReadingInfo>{{.id = "cpu.load", .title = "Load", .brief = "CPU", .unit = Unit::percent}});
   return {now, {std::make_shared<const Batch>(Batch{list, {load}, now})}};
 }
 
 /// Frames of `length`, the first presented at `from` + `length`.
-std::vector<FrameRecord> frames(Nanoseconds from, Nanoseconds length, int count) {
+std::vector<FrameRecord> frames(Moment from, Nanoseconds length, int count) {
   std::vector<FrameRecord> made;
-  for (int i = 1; i <= count; ++i) made.push_back({from + i * length, length, -1});
+  for (int i = 1; i <= count; ++i) made.push_back({from + i * length, length});
   return made;
 }
 
@@ -50,16 +52,16 @@ ComputedReading computed(const std::string& id, const std::string& formula) {
 
 TEST(LiveReadings, JoinMachineFramesGameAndFormulas) {
   LiveReadings live({computed("own.a", "frame.average@cleared * cpu.load"), computed("own.b", "own.a + 1")});
-  EXPECT_EQ(format_value({}, *live.update({}, 0).find("game.name").value), "–");
+  EXPECT_EQ(format_value({}, *live.update({}, Moment{}).find("game.name").value), "–");
   live.set_game({.name = "Tidepool Rally", .picture = "640x480"});
-  live.add(frames(0, 10 * kMillisecond, 100));
-  live.update(machine(2, kSecond), kSecond);
+  live.add(frames(Moment{}, 10 * kMillisecond, 100));
+  live.update(machine(2, kOne), kOne);
   EXPECT_EQ(*live.values().find("game.name").value, Value("Tidepool Rally"));
   EXPECT_EQ(std::get<Missing>(*live.values().find("game.api").value).reason, "not known of this game");
   EXPECT_NEAR(*value(live, "own.a"), 200, 1e-9) << "the span that only a formula names is kept too";
   EXPECT_NEAR(*value(live, "own.b"), 201, 1e-9);
   live.ask({"frame.low@5%@10s"});
-  live.update(machine(2, kSecond), kSecond);
+  live.update(machine(2, kOne), kOne);
   EXPECT_NEAR(*value(live, "own.a"), 200, 1e-9) << "and stays when a face asks for others";
   EXPECT_TRUE(live.values().find("frame.low@5%@10s").info != nullptr);
   EXPECT_THROW(LiveReadings({computed("own.a", "(")}), Error);
@@ -67,16 +69,16 @@ TEST(LiveReadings, JoinMachineFramesGameAndFormulas) {
 
 TEST(LiveReadings, KeepThePastOfFramesAndOfUpdatesThatAreToBeKept) {
   LiveReadings live;
-  live.add(frames(0, 10 * kMillisecond, 3));
-  live.update(machine(1, kSecond), kSecond);
-  live.update(machine(2, 2 * kSecond), 2 * kSecond, LiveReadings::Past::skip);
+  live.add(frames(Moment{}, 10 * kMillisecond, 3));
+  live.update(machine(1, kOne), kOne);
+  live.update(machine(2, kOne + kSecond), kOne + kSecond, LiveReadings::Past::skip);
   EXPECT_EQ(live.history().of("frame.time")->size(), 4u) << "three frames, and the value at the update";
   ASSERT_EQ(live.history().of("cpu.load")->size(), 1u);
   EXPECT_EQ(value(live, "cpu.load"), 2);
 }
 
 TEST(LiveReadings, HandARecordingItsFramesAndTwoSamplesASecond) {
-  constexpr Nanoseconds kStart = 100 * kSecond;
+  constexpr Moment kStart{100 * kSecond};
   Kept kept;
   LiveReadings live({computed("own.a", "frame.count * 2")});
   live.add(frames(kStart - kSecond, 10 * kMillisecond, 100));
@@ -84,14 +86,14 @@ TEST(LiveReadings, HandARecordingItsFramesAndTwoSamplesASecond) {
   live.add(early);
   live.begin_recording(&kept, kStart, kStart + 2 * kSecond, early);
   for (int tick = 1; tick <= 90; ++tick) {  // three seconds
-    const Nanoseconds now = kStart + tick * kSecond / 30;
+    const Moment now = kStart + tick * kSecond / 30;
     live.add(frames(now - kSecond / 30, kSecond / 60, 2));
     live.update(machine(tick, now), now);
     if (tick == 40) live.mark();
   }
   ASSERT_EQ(kept.frames.size(), 5u + 120u) << "none from before its start, none from after its end";
-  EXPECT_EQ(kept.frames.front().at, 10 * kMillisecond);
-  EXPECT_LE(kept.frames.back().at, 2 * kSecond);
+  EXPECT_EQ(kept.frames.front().at, Moment{10 * kMillisecond});
+  EXPECT_LE(kept.frames.back().at, Moment{2 * kSecond});
   EXPECT_EQ(kept.samples.size(), 8u) << "at 0, 0.5 … 3 s, and one for the mark";
   const Snapshot& last = kept.samples.back().second;
   EXPECT_EQ(number(*last.find("recording.marks").value), 1);
@@ -109,21 +111,21 @@ TEST(LiveReadings, SampleAtAnUnevenPaceWithoutGaps) {
   for (const Nanoseconds offset : {0 * kMillisecond, 3 * kMillisecond, 490 * kMillisecond}) {
     Kept kept;
     LiveReadings live;
-    live.begin_recording(&kept, offset);
+    live.begin_recording(&kept, Moment{offset});
     for (int i = 1; i <= 20; ++i) {  // every half second, up to 8 ms late
-      const Nanoseconds now = i * kSecond / 2 + (i * 5 % 8) * kMillisecond;
+      const Moment now{i * kSecond / 2 + (i * 5 % 8) * kMillisecond};
       live.update(machine(i, now), now);
     }
-    EXPECT_GE(kept.samples.size(), 19u) << offset;
+    EXPECT_GE(kept.samples.size(), 19u) << in_milliseconds(offset);
   }
 }
 
 TEST(LiveReadings, GoOnAsBeforeAfterARecordingThatFailed) {
   LiveReadings live;
-  live.add(frames(0, 10 * kMillisecond, 50));
-  live.begin_recording(nullptr, kSecond);
+  live.add(frames(Moment{}, 10 * kMillisecond, 50));
+  live.begin_recording(nullptr, kOne);
   live.abandon_recording();
-  live.update({}, kSecond);
+  live.update({}, kOne);
   EXPECT_FALSE(live.is_recording());
   EXPECT_EQ(*live.values().find("recording.state").value, Value("off"));
 }

@@ -24,7 +24,7 @@ using Record = MeterCommand::Record;
 /// A game that presents every 10 ms of the test's clock, and counts the pictures that it is given.
 class Steady final : public Attachment {
  public:
-  Steady(const Nanoseconds& now, int pid) : now_(now), next_(now), pid_(pid) {}
+  Steady(const Moment& now, int pid) : now_(now), next_(now), pid_(pid) {}
 
   [[nodiscard]] pid_t pid() const override { return pid_; }
   [[nodiscard]] std::string api() const override { return "Vulkan 1.3"; }
@@ -42,15 +42,15 @@ class Steady final : public Attachment {
   [[nodiscard]] bool takes_pictures() const override { return true; }
   void publish(const Image&, int, int) override { ++pictures; }
   void show(bool visible) override { visible_ = visible; }
-  void beat(std::int64_t now) override { beat_ = now; }
+  void beat(Moment now) override { beat_ = now; }
 
   int pictures = 0;
   bool visible_ = false;
-  Nanoseconds beat_ = 0;
+  Moment beat_{};
 
  private:
-  const Nanoseconds& now_;
-  Nanoseconds next_;
+  const Moment& now_;
+  Moment next_;
   int pid_;
 };
 
@@ -82,7 +82,7 @@ class ALiveSession : public ::testing::Test {
   }
 
   void play(double seconds) {
-    for (const Nanoseconds end = now_ + static_cast<Nanoseconds>(seconds * kSecond); now_ < end;) {
+    for (const Moment end = now_ + from_seconds(seconds); now_ < end;) {
       now_ += kTick * kMillisecond;
       session_->tick();
     }
@@ -102,7 +102,7 @@ class ALiveSession : public ::testing::Test {
   [[nodiscard]] MeterState state() { return *tell({.what = What::state}).state; }
 
   testing::Folder folder_;
-  Nanoseconds now_ = 1'000 * kSecond;
+  Moment now_{1'000 * kSecond};
   bool machine_known_ = true;
   std::vector<int> games_;
   int handed_over_ = 0;

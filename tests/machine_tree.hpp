@@ -32,7 +32,7 @@ class Tree : public Folder {
 
  private:
   std::optional<Polling> polling_;
-  Nanoseconds now_ = 0;
+  Moment now_{};
 };
 
 inline double value(const Snapshot& values, const std::string& id) {

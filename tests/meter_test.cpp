@@ -44,7 +44,7 @@ TEST(WindowChoice, CountsTheIntervalsOfTheWindowThatPresents) {
     for (const auto& [window, at] : c.presents) {
       link::FrameEntry frame;
       frame.drawable = window;
-      frame.present = (1'000 + at) * kMillisecond;
+      frame.present = Moment{(1'000 + at) * kMillisecond};
       const auto interval = choice.interval(frame);
       intervals.push_back(interval ? static_cast<int>(*interval / kMillisecond) : -1);
     }
@@ -82,8 +82,8 @@ TEST(AGame, ComputesItsOwnReadings) {
   computed[0].formula = "frame.count * 2";
   Game game(std::make_unique<LinkAttachment>(link::MeterEnd(-1)), WatchedFace(folder.file("a.toml", kRate)), computed);
   EXPECT_EQ(game.presents(), 0u);
-  EXPECT_TRUE(game.drain(kSecond).empty());
-  game.update(Snapshot(0, {}), kSecond, LiveReadings::Past::keep);
+  EXPECT_TRUE(game.drain(Moment{kSecond}).empty());
+  game.update({}, Moment{kSecond}, LiveReadings::Past::keep);
   EXPECT_EQ(number(*game.live().values().find("own.frames").value), 0);
   EXPECT_FALSE(game.has_traces());
   game.set_face(
@@ -104,7 +104,7 @@ class Handed final : public Attachment {
   [[nodiscard]] bool takes_pictures() const override { return false; }
   void publish(const Image&, int, int) override {}
   void show(bool) override {}
-  void beat(std::int64_t) override {}
+  void beat(Moment) override {}
 
   std::uint32_t lost = 0;
 
@@ -112,7 +112,7 @@ class Handed final : public Attachment {
   std::vector<link::FrameEntry>& frames_;
 };
 
-link::FrameEntry presented(Nanoseconds at) {
+link::FrameEntry presented(Moment at) {
   link::FrameEntry frame;
   frame.present = at;
   return frame;
@@ -128,10 +128,10 @@ TEST(AGame, TakesNoMoreFramesThanItsBudget) {
                                                          {kMost, kMost},
                                                          {0, 0},
                                                          {3 * kMost, 2 * kMost}};
-  Nanoseconds now = kSecond;
+  Moment now{kSecond};
   for (const auto& [came, taken] : seconds) {
     const std::uint64_t presents = game.presents(), lost = game.lost();
-    for (std::size_t i = 0; i < came; ++i) frames.push_back(presented(now + static_cast<Nanoseconds>(i)));
+    for (std::size_t i = 0; i < came; ++i) frames.push_back(presented(now + Nanoseconds(i)));
     (void)game.drain(now);
     EXPECT_EQ(game.presents() - presents, taken);
     EXPECT_EQ(game.lost() - lost, came - taken);
@@ -145,28 +145,31 @@ TEST(AGame, HasNoIntervalOverWhatWasLostOrAPause) {
   auto handed = std::make_unique<Handed>(frames);
   Handed& attachment = *handed;
   Game game(std::move(handed), WatchedFace(folder.file("a.toml", kRate)), {});
-  const auto intervals = [&](Nanoseconds first, bool after_pause) {
+  const auto intervals = [&](Nanoseconds begin, bool after_pause) {
+    const Moment first{begin};
     for (int i = 0; i < 3; ++i) frames.push_back(presented(first + i * 10 * kMillisecond));
     frames[0].after_pause = after_pause ? 1 : 0;
-    std::vector<Nanoseconds> all;
-    for (const FrameRecord& frame : game.drain(first + kSecond)) all.push_back(frame.interval / kMillisecond);
+    std::vector<int> all;
+    for (const FrameRecord& frame : game.drain(first + kSecond))
+      all.push_back(static_cast<int>(frame.interval / kMillisecond));
     return all;
   };
-  EXPECT_EQ(intervals(1 * kSecond, true), (std::vector<Nanoseconds>{10, 10}));
-  EXPECT_EQ(intervals(2 * kSecond, false), (std::vector<Nanoseconds>{980, 10, 10}));
-  EXPECT_EQ(intervals(3 * kSecond, true), (std::vector<Nanoseconds>{10, 10})) << "a window that was minimised";
+  EXPECT_EQ(intervals(1 * kSecond, true), (std::vector<int>{10, 10}));
+  EXPECT_EQ(intervals(2 * kSecond, false), (std::vector<int>{980, 10, 10}));
+  EXPECT_EQ(intervals(3 * kSecond, true), (std::vector<int>{10, 10})) << "a window that was minimised";
   attachment.lost = 5;
-  EXPECT_EQ(intervals(4 * kSecond, false), (std::vector<Nanoseconds>{10, 10})) << "overwritten before they were read";
+  EXPECT_EQ(intervals(4 * kSecond, false), (std::vector<int>{10, 10})) << "overwritten before they were read";
 }
 
 TEST(DrawPace, RestsFourTimesAsLongAsDrawingTook) {
   DrawPace pace;
-  EXPECT_TRUE(pace.is_due(0));
-  pace.drew(0, 5 * kMillisecond);
-  EXPECT_TRUE(pace.is_due(5 * kMillisecond)) << "a short one needs no rest";
-  pace.drew(10 * kMillisecond, 68 * kMillisecond);
-  EXPECT_FALSE(pace.is_due(267 * kMillisecond));
-  EXPECT_TRUE(pace.is_due(268 * kMillisecond));
+  const auto at = [](int ms) { return Moment{ms * kMillisecond}; };
+  EXPECT_TRUE(pace.is_due(at(0)));
+  pace.drew(at(0), at(5));
+  EXPECT_TRUE(pace.is_due(at(5))) << "a short one needs no rest";
+  pace.drew(at(10), at(68));
+  EXPECT_FALSE(pace.is_due(at(267)));
+  EXPECT_TRUE(pace.is_due(at(268)));
 }
 
 TEST(MeterCommand, GoesThroughJsonAndBack) {

@@ -25,7 +25,7 @@ namespace {
 
 using namespace std::chrono_literals;
 
-Snapshot snapshot_at(Nanoseconds time, std::vector<std::pair<std::string, Value>> values) {
+Snapshot snapshot_at(Moment time, std::vector<std::pair<std::string, Value>> values) {
   std::vector<ReadingInfo> infos;
   auto batch = std::make_shared<Batch>();
   for (auto& [id, value] : values) {
@@ -44,17 +44,17 @@ std::string reason(const Snapshot& snapshot, const char* id) {
 ComputedReading formula(const std::string& text) { return {.info = {.id = "own.x"}, .formula = text}; }
 
 TEST(Formula, TakesIdsWithDotsAndArguments) {
-  const Snapshot values = snapshot_at(0, {{"frame.rate", 120.0},
-                                          {"gpu.power", 240.0},
-                                          {"frame.low@0.1%", 60.0},
-                                          {"feed.depth@shadow", 3.0},
-                                          {"feed.depth@shadow@two", 5.0},
-                                          {"frame.low@1%@10s", 70.0},
-                                          {"frame.average@cleared", 90.0},
-                                          {"frame.low@1%@percentile@cleared", 65.0},
-                                          {"gpu1.core2.temp", 50.0},
-                                          {"gpu.name", std::string("Marl G9")},
-                                          {"gpu.fan", Missing{"asleep"}}});
+  const Snapshot values = snapshot_at({}, {{"frame.rate", 120.0},
+                                           {"gpu.power", 240.0},
+                                           {"frame.low@0.1%", 60.0},
+                                           {"feed.depth@shadow", 3.0},
+                                           {"feed.depth@shadow@two", 5.0},
+                                           {"frame.low@1%@10s", 70.0},
+                                           {"frame.average@cleared", 90.0},
+                                           {"frame.low@1%@percentile@cleared", 65.0},
+                                           {"gpu1.core2.temp", 50.0},
+                                           {"gpu.name", std::string("Marl G9")},
+                                           {"gpu.fan", Missing{"asleep"}}});
   const struct {
     const char* formula;
     double value;
@@ -101,7 +101,7 @@ TEST(Formula, ThatCannotBeReadIsRefusedWithItsName) {
 TEST(Computed, LaterReadingsMayUseEarlierOnes) {
   ComputedReadings computed(
       {{.info = {.id = "own.a"}, .formula = "gpu.load * 2"}, {.info = {.id = "own.b"}, .formula = "own.a + 1"}});
-  EXPECT_EQ(number(*computed.add_to(snapshot_at(0, {{"gpu.load", 20.0}})).find("own.b").value), 41.0);
+  EXPECT_EQ(number(*computed.add_to(snapshot_at({}, {{"gpu.load", 20.0}})).find("own.b").value), 41.0);
 }
 
 TEST(Computed, SpansSlide) {
@@ -111,11 +111,11 @@ TEST(Computed, SpansSlide) {
                              {.info = {.id = "most"}, .of = "t.x", .take = Take::most, .over = 2s}});
   Snapshot last;
   for (int second = 0; second < 5; ++second)
-    last = computed.add_to(snapshot_at(second * kSecond, {{"t.x", 10.0 * second}}));
+    last = computed.add_to(snapshot_at(Moment{second * kSecond}, {{"t.x", 10.0 * second}}));
   EXPECT_EQ(number(*last.find("mean").value), 30.0);
   EXPECT_EQ(number(*last.find("least").value), 20.0);
   EXPECT_EQ(number(*last.find("most").value), 40.0);
-  last = computed.add_to(snapshot_at(20 * kSecond, {{"t.x", Missing{"gone"}}}));
+  last = computed.add_to(snapshot_at(Moment{20 * kSecond}, {{"t.x", Missing{"gone"}}}));
   EXPECT_EQ(reason(last, "mean"), "t.x is missing: gone");
 }
 
@@ -123,7 +123,7 @@ Value run(std::vector<std::string> command, bool text = false, std::chrono::nano
   const auto source =
       command_source({.info = {.id = "own.c", .text = text}, .command = std::move(command), .limit = limit});
   std::vector<Value> values(source->discover().size());
-  EXPECT_TRUE(source->sample(0, values));
+  EXPECT_TRUE(source->sample({}, values));
   return values.at(0);
 }
 
@@ -204,13 +204,13 @@ class Feed {
     ::close(client);
   }
 
-  Snapshot sample(Nanoseconds later = 0) {
+  Snapshot sample(Nanoseconds later = {}) {
     Batch batch;
     const auto infos = source_->discover();
     batch.values.resize(infos.size());
     (void)source_->sample(monotonic_now() + later, batch.values);
     batch.list = std::make_shared<const ReadingList>(infos);
-    return Snapshot(0, {std::make_shared<Batch>(std::move(batch))});
+    return Snapshot({}, {std::make_shared<Batch>(std::move(batch))});
   }
 
   double value(const char* id) {

@@ -177,7 +177,7 @@ TEST(Play, ObeysAndRecords) {
   ASSERT_EQ(store.runs().size(), 1u);
   EXPECT_EQ(store.runs()[0].details.game, "still_game");
   EXPECT_TRUE(store.runs()[0].finished);
-  EXPECT_NEAR(static_cast<double>(store.runs()[0].length) / kSecond, 1.5, 0.3);
+  EXPECT_NEAR(in_seconds(store.runs()[0].length), 1.5, 0.3);
   EXPECT_EQ(store.runs()[0].details.facts.at("Picture"), "320x240");
   EXPECT_NE(store.runs()[0].details.facts.at("Processor"), "");
   bool marked = false;
@@ -228,23 +228,23 @@ TEST(Play, KnowsHowLongTheGpuWorksOnFrames) {
   (void)session.play(RALLY " --seconds 0.5 --size 320x180", "--record --store work.db");
   for (std::int64_t untimed : {1, 2}) {
     for (const FrameRecord& frame : Store(session.folder / "work.db", Store::Mode::existing).frames(untimed))
-      ASSERT_EQ(frame.gpu_work, -1) << "usually it is left alone";
+      ASSERT_EQ(frame.gpu_work, kUnknownTime) << "usually it is left alone";
   }
   std::int64_t run = 2;
   for (const auto& [game, options] : cases) {
     const std::string record = " --record --store work.db --settings timed.toml";
     (void)session.play(game, options + record);
     const Store store(session.folder / "work.db", Store::Mode::existing);
-    Nanoseconds work = 0, time = 0;
+    Nanoseconds work{}, time{};
     int known = 0;
     for (const FrameRecord& frame : store.frames(++run)) {
       time += frame.interval;
-      if (frame.gpu_work < 0) continue;
+      if (frame.gpu_work == kUnknownTime) continue;
       ++known;
       work += frame.gpu_work;
     }
     EXPECT_GE(known, 4) << game << options;
-    EXPECT_GT(work, known * 10'000) << game << options;
+    EXPECT_GT(work, known * 10 * kMicrosecond) << game << options;
     EXPECT_LT(work, time) << game << options;
   }
 }
@@ -270,7 +270,7 @@ TEST(Play, RecordsFromTheStartForASetTime) {
   const Store store(session.folder / "mine.db", Store::Mode::existing);
   ASSERT_EQ(store.runs().size(), 1u);
   EXPECT_TRUE(store.runs()[0].finished);
-  EXPECT_NEAR(static_cast<double>(store.runs()[0].length) / kSecond, 1, 0.3);
+  EXPECT_NEAR(in_seconds(store.runs()[0].length), 1, 0.3);
   session.folder.file("no_folder", "");
   const Outcome unwritten =
       session.play(std::string(kStill) + " --pause 5 --frames 200", "--record --store no_folder/x.db");

@@ -19,7 +19,7 @@ Snapshot snapshot_of(std::vector<std::string> ids) {
   auto batch = std::make_shared<Batch>();
   batch->list = std::make_shared<const ReadingList>(infos);
   for (std::size_t i = 0; i < infos.size(); ++i) batch->values.emplace_back(static_cast<double>(i));
-  return Snapshot(7, {batch});
+  return Snapshot(Moment{kSecond}, {batch});
 }
 
 TEST(Units, ConvertExactlyWithinADimensionAndNotBeyond) {
@@ -84,7 +84,7 @@ TEST(Values, AreFormattedWithTheirUnit) {
 TEST(Snapshots, FindByIdAndShowEachOnce) {
   const Snapshot one = snapshot_of({"a", "b"});
   const Snapshot both = one.with(std::make_shared<Batch>(
-      Batch{std::make_shared<const ReadingList>(std::vector<ReadingInfo>{{"b"}, {"c"}}), {8.0, 9.0}, 0}));
+      Batch{std::make_shared<const ReadingList>(std::vector<ReadingInfo>{{"b"}, {"c"}}), {8.0, 9.0}, {}}));
   EXPECT_EQ(number(*both.find("b").value), 1.0);  // the first source counts
   EXPECT_EQ(number(*both.find("c").value), 9.0);
   EXPECT_EQ(both.find("nothing").info, nullptr);
@@ -116,9 +116,9 @@ TEST(FrameReadings, EqualTheSummaryOfTheSameFrames) {
   std::vector<Nanoseconds> intervals;
   for (int i = 0; i < 2'000; ++i) {
     intervals.push_back((i % 100 == 0 ? 40 : 10) * kMillisecond);
-    frames.add({0, intervals.back(), 9 * kMillisecond});
+    frames.add({{}, intervals.back(), 9 * kMillisecond});
   }
-  const Snapshot values(0, {frames.batch(0)});
+  const Snapshot values({}, {frames.batch({})});
   const Summary summary = summarize(intervals);
   const auto value = [&](const char* id) { return number(*values.find(id).value).value_or(-1); };
   EXPECT_EQ(value("frame.average"), *summary.average_rate);
@@ -135,9 +135,9 @@ TEST(FrameReadings, EqualTheSummaryOfTheSameFrames) {
 
 TEST(FrameReadings, CoverTheSpansThatAreAskedFor) {
   FrameReadings frames({"frame.average@cleared", "frame.average@1s", "frame.low@50%@percentile@cleared", "gpu.load"});
-  Nanoseconds now = 0;
+  Moment now{};
   const auto play = [&](int count, Nanoseconds interval) {
-    for (int i = 0; i < count; ++i) frames.add({now += interval, interval, -1});
+    for (int i = 0; i < count; ++i) frames.add({now += interval, interval});
   };
   const auto value = [&](const char* id) {
     const Snapshot values(now, {frames.batch(now)});
@@ -184,21 +184,21 @@ TEST(FrameReadings, CoverTheSpansThatAreAskedFor) {
 TEST(FrameReadings, GpuWorkStaysForASecondWhereADriverTellsOfItNowAndThen) {
   FrameReadings frames;
   const auto gpu = [&] {
-    const Snapshot values(0, {frames.batch(0)});
+    const Snapshot values({}, {frames.batch({})});
     return number(*values.find("frame.gpu").value);
   };
-  frames.add({kSecond, 10 * kMillisecond, 4 * kMillisecond});
-  frames.add({2 * kSecond, 10 * kMillisecond, -1});
+  frames.add({Moment{kSecond}, 10 * kMillisecond, 4 * kMillisecond});
+  frames.add({Moment{2 * kSecond}, 10 * kMillisecond});
   EXPECT_EQ(gpu(), 4);
-  frames.add({2 * kSecond + 1, 10 * kMillisecond, -1});
+  frames.add({Moment{2 * kSecond + Nanoseconds{1}}, 10 * kMillisecond});
   EXPECT_FALSE(gpu());
 }
 
 TEST(FrameReadings, AreProvisionalWhileThereAreTooFewFramesForTheirShare) {
   FrameReadings frames({"frame.percentile@50%"});
-  const auto provisional = [&](const char* id) { return Snapshot(0, {frames.batch(0)}).find(id).provisional; };
+  const auto provisional = [&](const char* id) { return Snapshot({}, {frames.batch({})}).find(id).provisional; };
   const auto play = [&](int count) {
-    for (int i = 0; i < count; ++i) frames.add({0, 10 * kMillisecond, -1});
+    for (int i = 0; i < count; ++i) frames.add({{}, 10 * kMillisecond});
   };
   play(99);
   EXPECT_TRUE(provisional("frame.low@1%"));
@@ -229,7 +229,7 @@ TEST(FrameStatistic, IdsAreReadAndWrittenBack) {
 }
 
 TEST(FrameReadings, AreMissingBeforeTheFirstFrame) {
-  const auto batch = FrameReadings().batch(0);
+  const auto batch = FrameReadings().batch({});
   ASSERT_EQ(batch->values.size(), batch->list->readings().size());
   for (std::size_t i = 0; i + 2 < batch->values.size(); ++i)
     EXPECT_FALSE(number(batch->values[i])) << batch->list->readings()[i].id;

@@ -28,12 +28,12 @@ Played play(const GameSettings& settings, double seconds) {
   TidepoolRally game(machine, settings);
   Played played;
   double work = 0;
-  while (game.now() < seconds * kSecond) {
+  while (game.now() < Moment{from_seconds(seconds)}) {
     const FrameRecord frame = game.next_frame();
     played.intervals.push_back(frame.interval);
-    work += static_cast<double>(frame.gpu_work);
+    work += in_seconds(frame.gpu_work);
   }
-  played.gpu_work_share = work / static_cast<double>(game.now());
+  played.gpu_work_share = work / in_seconds(game.now().time_since_epoch());
   return played;
 }
 
@@ -56,7 +56,7 @@ TEST(TidepoolRally, PresetsCostWhatTheySay) {
 
 TEST(TidepoolRally, StuttersAndHoldsARateLimit) {
   const Summary free = summarize(play({}, 60).intervals);
-  EXPECT_GT(static_cast<double>(*free.longest), 3 * *free.median);
+  EXPECT_GT(static_cast<double>(free.longest->count()), 3 * *free.median);
   EXPECT_NEAR(*summarize(play({.preset = "Low", .rate_limit = 60}, 30).intervals).average_rate, 60, 0.6);
 }
 
@@ -191,13 +191,13 @@ TEST(Session, ARecordedRunHoldsWhatTheGameDid) {
   session.play(20, &recorder);
   const std::int64_t id = recorder.finish();
   const Summary summary = summarize(store.intervals(id));
-  EXPECT_NEAR(static_cast<double>(summary.time) / kSecond, 20, 0.1);
+  EXPECT_NEAR(in_seconds(summary.time), 20, 0.1);
   EXPECT_EQ(at(session.values(), "frame.average"), *summary.average_rate);
   EXPECT_EQ(store.run(id).details.settings.at("Preset"), "High");
   for (const RunSeries& series : store.series(id)) {
     if (series.info.text) continue;  // kept where they change
     EXPECT_NEAR(static_cast<double>(series.at.size()), 40, 1) << series.info.id;
-    EXPECT_LE(series.at.back(), 20.1 * kSecond);
+    EXPECT_LE(series.at.back(), Moment{from_seconds(20.1)});
   }
 }
 

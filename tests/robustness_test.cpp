@@ -69,8 +69,8 @@ class Mutator {
 
 Snapshot some_values() {
   FrameReadings frames;
-  frames.add({0, 10 * kMillisecond, -1});
-  return Snapshot(0, {frames.batch(0)});
+  frames.add({{}, 10 * kMillisecond});
+  return Snapshot({}, {frames.batch({})});
 }
 
 TEST(Robustness, AnyFaceIsReadOrRefusedAndWhatIsReadCanBeDrawn) {
@@ -124,14 +124,13 @@ TEST(Robustness, AnyLineOfMetricsIsTakenOrRefused) {
 }
 
 TEST(Robustness, ImpossibleTimesAreNoHistory) {
-  constexpr Nanoseconds kMost = std::numeric_limits<Nanoseconds>::max(),
-                        kLeast = std::numeric_limits<Nanoseconds>::min();
-  History history(kMost, 0);
-  for (Nanoseconds at : {kMost, kLeast, Nanoseconds{0}, kLatestMoment, -kLatestMoment, kLatestMoment + 1})
+  constexpr Moment kMost = Moment::max(), kLeast = Moment::min();
+  History history(Nanoseconds::max(), 0);
+  for (Moment at : {kMost, kLeast, Moment{}, kLatestMoment, kEarliestMoment, kLatestMoment + Nanoseconds{1}})
     history.add("a", at, 1);
   ASSERT_NE(history.of("a"), nullptr);
   EXPECT_EQ(history.of("a")->size(), 1u) << "a moment that falls begins again";
-  EXPECT_EQ(history.of("a")->back().at, -kLatestMoment);
+  EXPECT_EQ(history.of("a")->back().at, kEarliestMoment);
 }
 
 TEST(Robustness, ADamagedStoreIsAnErrorOrReadsWhatIsLeft) {
@@ -139,8 +138,8 @@ TEST(Robustness, ADamagedStoreIsAnErrorOrReadsWhatIsLeft) {
   {
     Store store(folder / "whole.db");
     Recorder recorder(store, {.game = "Tidepool Rally", .note = {}, .tags = {"a"}});
-    for (int i = 1; i <= 3'000; ++i) recorder.add({i * 10 * kMillisecond, 10 * kMillisecond, 5});
-    recorder.add(kSecond, some_values());
+    for (int i = 1; i <= 3'000; ++i) recorder.add({Moment{i * 10 * kMillisecond}, 10 * kMillisecond, Nanoseconds{5}});
+    recorder.add(Moment{kSecond}, some_values());
     recorder.finish();
   }
   const std::string whole = testing::text_of(folder / "whole.db");

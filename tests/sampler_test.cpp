@@ -20,7 +20,7 @@ using namespace std::chrono_literals;
 /// A source whose answers a test writes.
 class Scripted : public Source {
  public:
-  using Sample = std::function<bool(Nanoseconds, std::span<Value>)>;
+  using Sample = std::function<bool(Moment, std::span<Value>)>;
 
   Scripted(std::string name, std::vector<std::string> ids, Sample sample)
       : name_(std::move(name)), ids_(std::move(ids)), sample_(std::move(sample)) {}
@@ -31,7 +31,7 @@ class Scripted : public Source {
     for (const std::string& id : ids_) infos.push_back({id, "", "", ""});
     return infos;
   }
-  bool sample(Nanoseconds now, std::span<Value> values) override { return sample_(now, values); }
+  bool sample(Moment now, std::span<Value> values) override { return sample_(now, values); }
 
  private:
   std::string name_;
@@ -51,40 +51,38 @@ std::string reason(const Snapshot& snapshot, const char* id) {
 }
 
 TEST(Polling, SamplesOnTheCallersClock) {
-  Polling polling(
-      one(std::make_unique<Scripted>("clock", std::vector<std::string>{"t"}, [](Nanoseconds now, auto values) {
-        values[0] = static_cast<double>(now);
-        return true;
-      })));
-  EXPECT_EQ(number(*polling.sample(42).find("t").value), 42.0);
+  Polling polling(one(std::make_unique<Scripted>("clock", std::vector<std::string>{"t"}, [](Moment now, auto values) {
+    values[0] = in_seconds(now.time_since_epoch());
+    return true;
+  })));
+  EXPECT_EQ(number(*polling.sample(Moment{42 * kSecond}).find("t").value), 42.0);
 }
 
 TEST(Polling, AThrowingSourceIsMissingWithItsWords) {
-  Polling polling(one(std::make_unique<Scripted>("bad", std::vector<std::string>{"a"}, [](Nanoseconds, auto) -> bool {
+  Polling polling(one(std::make_unique<Scripted>("bad", std::vector<std::string>{"a"}, [](Moment, auto) -> bool {
     throw std::runtime_error("the bus is gone");
   })));
-  EXPECT_EQ(reason(polling.sample(1), "a"), "the bus is gone");
+  EXPECT_EQ(reason(polling.sample(Moment{1 * kSecond}), "a"), "the bus is gone");
 }
 
 TEST(Polling, ANumberIsAlwaysFinite) {
-  Polling polling(
-      one(std::make_unique<Scripted>("odd", std::vector<std::string>{"a", "b"}, [](Nanoseconds, auto values) {
-        values[0] = std::numeric_limits<double>::quiet_NaN();
-        values[1] = std::numeric_limits<double>::infinity();
-        return true;
-      })));
-  const Snapshot values = polling.sample(1);
+  Polling polling(one(std::make_unique<Scripted>("odd", std::vector<std::string>{"a", "b"}, [](Moment, auto values) {
+    values[0] = std::numeric_limits<double>::quiet_NaN();
+    values[1] = std::numeric_limits<double>::infinity();
+    return true;
+  })));
+  const Snapshot values = polling.sample(Moment{1 * kSecond});
   EXPECT_EQ(reason(values, "a"), "not a number");
   EXPECT_EQ(reason(values, "b"), "not a number");
 }
 
 TEST(Polling, TwiceTheSameIdIsTheSourcesMistakeSaidAndNeverSampled) {
   int samples = 0;
-  Polling polling(one(std::make_unique<Scripted>("twins", std::vector<std::string>{"a", "a"}, [&](Nanoseconds, auto) {
+  Polling polling(one(std::make_unique<Scripted>("twins", std::vector<std::string>{"a", "a"}, [&](Moment, auto) {
     ++samples;
     return true;
   })));
-  for (Nanoseconds now : {1, 2}) {
+  for (Moment now : {Moment{kSecond}, Moment{2 * kSecond}}) {
     const Snapshot values = polling.sample(now);
     EXPECT_TRUE(values.entries().empty());
     ASSERT_EQ(values.problems().size(), 1u);
@@ -102,7 +100,7 @@ class Dock : public Source {
     there_ = !there_;
     return there_ ? std::vector<ReadingInfo>{{"dock.power", "", "", ""}} : std::vector<ReadingInfo>{};
   }
-  bool sample(Nanoseconds, std::span<Value> values) override {
+  bool sample(Moment, std::span<Value> values) override {
     if (!values.empty()) values[0] = 65.0;
     return false;
   }
@@ -113,10 +111,10 @@ class Dock : public Source {
 
 TEST(Polling, DevicesComeAndGo) {
   Polling polling(one(std::make_unique<Dock>()));
-  const Snapshot before = polling.sample(1);
+  const Snapshot before = polling.sample(Moment{1 * kSecond});
   EXPECT_EQ(number(*before.find("dock.power").value), 65.0);
-  EXPECT_EQ(polling.sample(2).find("dock.power").info, nullptr);
-  EXPECT_NE(polling.sample(3).find("dock.power").info, nullptr);
+  EXPECT_EQ(polling.sample(Moment{2 * kSecond}).find("dock.power").info, nullptr);
+  EXPECT_NE(polling.sample(Moment{3 * kSecond}).find("dock.power").info, nullptr);
   EXPECT_EQ(number(*before.find("dock.power").value), 65.0);  // an old snapshot stays what it was
 }
 
@@ -125,12 +123,12 @@ TEST(Sampler, AStuckSourceDelaysNobodyAndIsShownMissing) {
   const std::shared_future<void> released = release->get_future().share();
   Sources sources;
   sources.push_back(
-      std::make_unique<Scripted>("stuck", std::vector<std::string>{"stuck.temp"}, [released](Nanoseconds, auto) {
+      std::make_unique<Scripted>("stuck", std::vector<std::string>{"stuck.temp"}, [released](Moment, auto) {
         released.wait();
         return true;
       }));
   sources.push_back(
-      std::make_unique<Scripted>("lively", std::vector<std::string>{"lively.temp"}, [](Nanoseconds, auto values) {
+      std::make_unique<Scripted>("lively", std::vector<std::string>{"lively.temp"}, [](Moment, auto values) {
         values[0] = 20.0;
         return true;
       }));
@@ -150,7 +148,7 @@ TEST(Sampler, AStuckSourceDelaysNobodyAndIsShownMissing) {
 TEST(Sampler, SamplesAtItsPaceAndReadersNeverWaitForIt) {
   std::atomic<int> samples = 0;
   const Sampler sampler(one(std::make_unique<Scripted>("count", std::vector<std::string>{"n"},
-                                                       [&](Nanoseconds, auto values) {
+                                                       [&](Moment, auto values) {
                                                          values[0] = static_cast<double>(++samples);
                                                          return true;
                                                        })),

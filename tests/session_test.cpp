@@ -99,7 +99,7 @@ class Session : public ::testing::Test {
       frame.drawable = 1;
       frame.width = width;
       frame.height = 360;
-      frame.gpu_work = 1'000'000;
+      frame.gpu_work = kMillisecond;
       probe.add(frame, link::Api::vulkan, 1, 3);
       ::usleep(2'000);
       if (i % 10 != 0) continue;
@@ -195,7 +195,7 @@ TEST_F(Session, RecordsFramesValuesAndMarks) {
   EXPECT_LT(store.runs()[1].length, kSecond);
   const auto frames = store.frames(1);
   ASSERT_GT(frames.size(), 10u);
-  EXPECT_EQ(frames[5].gpu_work, 1'000'000);
+  EXPECT_EQ(frames[5].gpu_work, kMillisecond);
   double marks = -1;
   for (const RunSeries& series : store.series(1)) {
     if (series.info.id == "recording.marks") marks = number(series.values.back()).value_or(-2);
@@ -330,12 +330,12 @@ class Liar {
     link::unmap(memory_);
   }
 
-  void present(std::int64_t at, std::uint32_t width = 640) {
+  void present(Moment at, std::uint32_t width = 640) {
     auto* ring = static_cast<link::Ring*>(memory_.data);
     const std::uint32_t written = ring->written.load();
     link::FrameEntry& entry = ring->entries[written % link::kRingCapacity];
     entry.present = at;
-    entry.gpu_work = at;
+    entry.gpu_work = at.time_since_epoch();
     entry.width = entry.height = width;
     ring->written.store(written + 1);
   }
@@ -363,12 +363,10 @@ TEST_F(Session, GamesThatGreetAndNeverPresentMakeRoom) {
 }
 
 TEST_F(Session, ImpossibleTimesAreCounted) {
-  constexpr std::int64_t kMost = std::numeric_limits<std::int64_t>::max(),
-                         kLeast = std::numeric_limits<std::int64_t>::min();
+  constexpr Moment kMost = Moment::max(), kLeast = Moment::min();
   Liar liar(meter_->link_socket());
-  const std::int64_t start = monotonic_now();
-  for (std::int64_t at :
-       {kMost, kLeast, std::int64_t{0}, start + 3600 * kSecond, start, start + 1'000'000, start - 9 * kSecond})
+  const Moment start = monotonic_now();
+  for (Moment at : {kMost, kLeast, Moment{}, start + 3600 * kSecond, start, start + kMillisecond, start - 9 * kSecond})
     liar.present(at, 5'000'000);
   json state;
   do state = tell(R"({"do": "state"})");
@@ -398,7 +396,8 @@ TEST_F(Session, ARunHoldsEveryIntervalFromTheFirstPresentToTheLast) {
   meter_->end_recordings();
   const Store store(folder_ / "runs.db", Store::Mode::existing);
   EXPECT_EQ(store.run(1).frames, presents - 1);
-  EXPECT_EQ(store.frames(1).front().at, store.frames(1).front().interval) << "it begins with the first present";
+  EXPECT_EQ(store.frames(1).front().at.time_since_epoch(), store.frames(1).front().interval)
+      << "it begins with the first present";
   EXPECT_EQ(meter_->reports()[0].summary.frames, presents - 1);
 }
 
@@ -425,7 +424,7 @@ TEST_F(Session, ALockedStoreDelaysNeitherTheOverlayNorAFrame) {
   play_until(probe, has_frames);
   const json started = tell(R"({"do": "record", "what": "start"})");
   EXPECT_EQ(started["ok"], true) << "it has begun, though it has no number yet";
-  const std::int64_t later = monotonic_now() + 2 * kSecond;
+  const Moment later = monotonic_now() + 2 * kSecond;
   const json state =
       play_until(probe, [&](const json&) { return monotonic_now() > later && probe.picture().pixels != nullptr; });
   EXPECT_EQ(state["recording"]["state"], "opening") << state;

@@ -13,6 +13,10 @@
 
 namespace idlemeter::testing {
 
+inline std::vector<Nanoseconds> ns(std::initializer_list<std::int64_t> lengths) {
+  return {lengths.begin(), lengths.end()};
+}
+
 enum class Distribution { constant, steady, bimodal, heavy_tail, giant_spike, tiny, rising, falling };
 
 inline constexpr Distribution kDistributions[] = {
@@ -50,10 +54,12 @@ inline std::vector<Nanoseconds> generate(Distribution shape, std::size_t n, unsi
         length = 50 - 1e-4 * static_cast<double>(i);
         break;
     }
-    frames[i] = std::max<Nanoseconds>(1, std::llround(length * 1e6));
+    frames[i] = Nanoseconds(std::max(1LL, std::llround(length * 1e6)));
   }
   return frames;
 }
+
+inline double in_ns(Nanoseconds length) { return static_cast<double>(length.count()); }
 
 /// The definitions of frame_summary.hpp, word by word, on sorted frames.
 struct Plain {
@@ -64,28 +70,27 @@ struct Plain {
   }
 
   [[nodiscard]] double n() const { return static_cast<double>(sorted.size()); }
-  [[nodiscard]] Nanoseconds total() const { return std::accumulate(sorted.begin(), sorted.end(), Nanoseconds{0}); }
+  [[nodiscard]] Nanoseconds total() const { return std::accumulate(sorted.begin(), sorted.end(), Nanoseconds{}); }
 
   [[nodiscard]] double percentile(long double q) const {
     const long double h = (sorted.size() - 1) * q;
     const auto i = static_cast<std::size_t>(h);
-    if (i + 1 >= sorted.size()) return static_cast<double>(sorted.back());
-    return static_cast<double>(sorted[i] + (h - i) * (sorted[i + 1] - sorted[i]));
+    if (i + 1 >= sorted.size()) return in_ns(sorted.back());
+    return static_cast<double>(in_ns(sorted[i]) + (h - i) * in_ns(sorted[i + 1] - sorted[i]));
   }
 
   [[nodiscard]] double low_time(Share share, LowDefinition definition) const {
     if (definition == LowDefinition::percentile) return percentile(1 - static_cast<long double>(share.ppm) / 1'000'000);
     if (definition == LowDefinition::mean_of_slowest) {
       const std::size_t k = (sorted.size() * share.ppm + 999'999) / 1'000'000;
-      return static_cast<double>(
-                 std::accumulate(sorted.end() - static_cast<std::ptrdiff_t>(k), sorted.end(), Nanoseconds{0})) /
+      return in_ns(std::accumulate(sorted.end() - static_cast<std::ptrdiff_t>(k), sorted.end(), Nanoseconds{})) /
              static_cast<double>(k);
     }
-    const long double wanted = static_cast<long double>(total()) * share.ppm / 1'000'000;
-    Nanoseconds reached = 0;
+    const long double wanted = static_cast<long double>(total().count()) * share.ppm / 1'000'000;
+    Nanoseconds reached{};
     auto slow = sorted.rbegin();
-    for (; static_cast<long double>(reached + *slow) < wanted; ++slow) reached += *slow;
-    return static_cast<double>(*slow);
+    for (; static_cast<long double>((reached + *slow).count()) < wanted; ++slow) reached += *slow;
+    return in_ns(*slow);
   }
 };
 

@@ -45,7 +45,7 @@ std::size_t heap_in_use() { return ::mallinfo2().uordblks; }
 /// Presents at 120 frames a second of the simulated clock.
 class Steady final : public Attachment {
  public:
-  explicit Steady(const Nanoseconds& now) : now_(now), next_(now) {}
+  explicit Steady(const Moment& now) : now_(now), next_(now) {}
   [[nodiscard]] pid_t pid() const override { return 0; }
   std::uint32_t drain(std::vector<link::FrameEntry>& into) override {
     for (; next_ <= now_; next_ += kSecond / 120) {
@@ -61,13 +61,13 @@ class Steady final : public Attachment {
   [[nodiscard]] bool takes_pictures() const override { return true; }
   void publish(const Image& image, int, int) override { pixels += image.pixels.size(); }
   void show(bool) override {}
-  void beat(std::int64_t) override {}
+  void beat(Moment) override {}
 
   std::size_t pixels = 0;
 
  private:
-  const Nanoseconds& now_;
-  Nanoseconds next_;
+  const Moment& now_;
+  Moment next_;
 };
 
 /// A meter's parts on a clock of the test's, and what happens around it in each minute.
@@ -88,7 +88,7 @@ class Evening {
     games_.emplace_back(std::make_unique<Steady>(now_), WatchedFace(faces_[0]), computed());
     const auto recorder = std::make_unique<BackgroundRecorder>(
         folder_ / "runs.db", RunDetails{.game = "Tidepool Rally"}, [this] { return now_; });
-    games_.back().begin_recording(*recorder, now_, 0);
+    games_.back().begin_recording(*recorder, now_, {});
     for (int second = 0; second < 60; ++second) {
       if (second % 7 == 0) plug(number * 60 + second);
       if (second % 10 == 0)
@@ -146,7 +146,7 @@ class Evening {
 
   testing::Folder folder_;
   std::vector<std::filesystem::path> faces_;
-  Nanoseconds now_ = kSecond;
+  Moment now_{kSecond};
   std::optional<Polling> polling_;
   Painter painter_;
   std::list<Game> games_;

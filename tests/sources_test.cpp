@@ -151,11 +151,12 @@ TEST(Rates, OfDisksNetworkAndPressure) {
 
 TEST(Rate, OverASleepOfTheMachineIsMissing) {
   sources::Rate rate;
-  (void)rate.next(0, 0);
-  EXPECT_EQ(number(rate.next(2 * kSecond, 10)), 5.0);
-  EXPECT_FALSE(number(rate.next(3 * 3600 * kSecond, 1'000)));
-  EXPECT_EQ(number(rate.next(3 * 3600 * kSecond + kSecond, 1'007)), 7.0);
-  EXPECT_FALSE(number(rate.next(3 * 3600 * kSecond + kSecond, 1'008)));  // no time has passed
+  constexpr Moment kMuchLater{std::chrono::hours(3)};
+  (void)rate.next({}, 0);
+  EXPECT_EQ(number(rate.next(Moment{2 * kSecond}, 10)), 5.0);
+  EXPECT_FALSE(number(rate.next(kMuchLater, 1'000)));
+  EXPECT_EQ(number(rate.next(kMuchLater + kSecond, 1'007)), 7.0);
+  EXPECT_FALSE(number(rate.next(kMuchLater + kSecond, 1'008)));  // no time has passed
 }
 
 TEST(Battery, PowerHasASignAndTheTimeLeftIsComputed) {
@@ -213,9 +214,9 @@ TEST(GameProcess, LoadMemoryThreadsAndEngines) {
   tree.file("proc/77/io", "rchar: 1\nread_bytes: 0\n");
   write(100, 1'000'000'000, 1'000'000'000);
   Polling polling(machine_sources({.root = tree.path(), .game = std::make_shared<GamePid>(77)}));
-  (void)polling.sample(kSecond);
+  (void)polling.sample(Moment{kSecond});
   write(200, 1'400'000'000, 1'400'000'000);
-  const Snapshot values = polling.sample(2 * kSecond);
+  const Snapshot values = polling.sample(Moment{2 * kSecond});
   EXPECT_DOUBLE_EQ(value(values, "game.cpu.load"), 50);  // one of two cores for a whole second
   EXPECT_DOUBLE_EQ(value(values, "game.threads"), 12);
   EXPECT_DOUBLE_EQ(value(values, "game.memory.used"), 500);
@@ -223,7 +224,7 @@ TEST(GameProcess, LoadMemoryThreadsAndEngines) {
   EXPECT_DOUBLE_EQ(value(values, "game.gpu.memory.used"), 2);
   EXPECT_EQ(reason(values, "game.disk.write"), (tree / "proc/77/io").string() + " has no write_bytes:");
   std::filesystem::remove_all(tree / "proc/77");
-  EXPECT_NE(reason(polling.sample(3 * kSecond), "game.threads").find("the game has ended"), std::string::npos);
+  EXPECT_NE(reason(polling.sample(Moment{3 * kSecond}), "game.threads").find("the game has ended"), std::string::npos);
 }
 
 TEST(MemoryModules, AreReadFromTheFirmwareTablesAndGarbageIsSurvived) {
@@ -250,7 +251,7 @@ TEST(Facts, AreFoundAndCanBeOverridden) {
   tree.file("proc/meminfo", "MemTotal: 31700000 kB\n");
   tree.file("proc/version", "Linux version 6.12.9 (x)\n");
   Polling polling(machine_sources({.root = tree.path(), .facts = {{"game.api", "OpenGL"}, {"case.name", "Shell"}}}));
-  const Snapshot values = polling.sample(1);
+  const Snapshot values = polling.sample(Moment{kSecond});
   const auto text = [&](const char* id) { return std::get<std::string>(*values.find(id).value); };
   EXPECT_EQ(text("cpu.name"), "Corvid 8");
   EXPECT_EQ(text("system.kernel"), "6.12.9");

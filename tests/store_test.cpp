@@ -33,7 +33,7 @@ namespace {
 
 /// A clock that a test moves.
 struct Clock {
-  Nanoseconds now = 0;
+  Moment now{};
   Recorder::Clock function() {
     return [this] { return now; };
   }
@@ -50,7 +50,8 @@ std::string message_of(const std::function<void()>& call) {
 
 Snapshot snapshot_of(std::vector<ReadingInfo> infos, std::vector<Value> values) {
   return Snapshot(
-      0, {std::make_shared<Batch>(Batch{std::make_shared<const ReadingList>(std::move(infos)), std::move(values), 0})});
+      {},
+      {std::make_shared<Batch>(Batch{std::make_shared<const ReadingList>(std::move(infos)), std::move(values), {}})});
 }
 
 const ReadingInfo kLoad{"gpu.load", "GPU load", "GPU", "Marl G9", DeviceKind::graphics, Unit::percent, "a file"};
@@ -64,11 +65,11 @@ TEST(Store, GivesBackWhatWasRecorded) {
   const RunDetails details{
       "Tidepool Rally", "a note", {"cool", "quiet"}, {{"GPU", "Marl G9"}}, {{"Preset", "High"}, {"Fan", "50 %"}}};
   std::vector<FrameRecord> frames;
-  Nanoseconds at = 0;
+  Moment at{};
   for (int i = 0; i < 3'000; ++i) {
-    const Nanoseconds interval = (8 + i % 5) * kMillisecond + i;
-    at += interval + (i == 1'700 ? 5 * kSecond : 0);  // a pause in the middle
-    frames.push_back({at, interval, i % 3 == 0 ? -1 : 7 * kMillisecond});
+    const Nanoseconds interval = (8 + i % 5) * kMillisecond + Nanoseconds{i};
+    at += interval + (i == 1'700 ? 5 * kSecond : Nanoseconds{});  // a pause in the middle
+    frames.push_back({at, interval, i % 3 == 0 ? kUnknownTime : 7 * kMillisecond});
   }
   Clock clock;
   Recorder recorder(store, details, clock.function());
@@ -95,9 +96,10 @@ TEST(Store, ReadingsMayComeAndGoDuringARun) {
   const testing::Folder folder;
   Store store(folder / "runs.db");
   Recorder recorder(store, {});
-  recorder.add(0, snapshot_of({kLoad, kApi}, {50.0, std::string("OpenGL")}));
-  recorder.add(1, snapshot_of({kTemp, kLoad, kApi}, {61.5, Missing{"asleep"}, std::string("OpenGL")}));
-  recorder.add(2, snapshot_of({kTemp, kApi}, {62.5, std::string("Vulkan")}));
+  recorder.add({}, snapshot_of({kLoad, kApi}, {50.0, std::string("OpenGL")}));
+  recorder.add(Moment{Nanoseconds{1}},
+               snapshot_of({kTemp, kLoad, kApi}, {61.5, Missing{"asleep"}, std::string("OpenGL")}));
+  recorder.add(Moment{Nanoseconds{2}}, snapshot_of({kTemp, kApi}, {62.5, std::string("Vulkan")}));
   const auto series = store.series(recorder.finish());
   ASSERT_EQ(series.size(), 3u);
   EXPECT_EQ(series[0].info, kLoad);
@@ -105,7 +107,7 @@ TEST(Store, ReadingsMayComeAndGoDuringARun) {
   EXPECT_FALSE(number(series[0].values[1]) || number(series[0].values[2]));
   EXPECT_EQ(series[1].info.text, true);
   EXPECT_EQ(series[1].values, (std::vector<Value>{std::string("OpenGL"), std::string("Vulkan")}));
-  EXPECT_EQ(series[1].at, (std::vector<Nanoseconds>{0, 2}));  // texts are kept where they change
+  EXPECT_EQ(series[1].at, (std::vector<Moment>{{}, Moment{Nanoseconds{2}}}));  // texts are kept where they change
   EXPECT_EQ(series[2].info, kTemp);
   EXPECT_EQ(number(series[2].values[1]), 61.5);
 }
@@ -117,10 +119,10 @@ TEST(Recorder, CommitsAtLeastOnceASecond) {
   Clock clock;
   Recorder recorder(store, {}, clock.function());
   for (int i = 1; i <= 1'000; ++i) {
-    clock.now = i * 10 * kMillisecond;
+    clock.now = Moment{i * 10 * kMillisecond};
     recorder.add({clock.now, 10 * kMillisecond});
     const Nanoseconds kept = reader.run(recorder.id()).length;
-    ASSERT_GT(kept, clock.now - kSecond) << i;
+    ASSERT_GT(Moment{kept}, clock.now - kSecond) << i;
   }
 }
 
@@ -131,13 +133,13 @@ TEST(Recorder, RunsNeverOverwriteEachOther) {
   Recorder one(store, {.game = "One"}, clock.function());
   Store other(folder / "runs.db");
   Recorder two(other, {.game = "Two"}, clock.function());
-  one.add({10, 10});
+  one.add({{}, Nanoseconds{10}});
   one.finish();
-  two.add({20, 20});
+  two.add({{}, Nanoseconds{20}});
   two.finish();
   EXPECT_NE(one.id(), two.id());
-  EXPECT_EQ(store.intervals(one.id()), std::vector<Nanoseconds>{10});
-  EXPECT_EQ(store.intervals(two.id()), std::vector<Nanoseconds>{20});
+  EXPECT_EQ(store.intervals(one.id()), std::vector{Nanoseconds{10}});
+  EXPECT_EQ(store.intervals(two.id()), std::vector{Nanoseconds{20}});
 }
 
 TEST(Recorder, AKilledWriterLosesAtMostTheLastSecond) {
@@ -164,7 +166,7 @@ TEST(Recorder, AKilledWriterLosesAtMostTheLastSecond) {
   const Store after(store, Store::Mode::existing);
   const RunInfo run = after.runs().at(0);
   EXPECT_FALSE(run.finished);
-  EXPECT_GE(run.length, played - kSecond);
+  EXPECT_GE(run.length, Nanoseconds{played} - kSecond);
   EXPECT_EQ(after.frames(run.id).size(), run.frames);
   EXPECT_FALSE(after.series(run.id).at(0).values.empty());
 }
@@ -207,16 +209,16 @@ TEST(Store, RefusesWhatIsNoStoreAndLeavesItAlone) {
 }
 
 TEST(SeriesSummary, IsOfTheSamplesThatHaveANumber) {
-  const RunSeries series{kTemp, {0, 1, 2, 3}, {60.0, Missing{"gone"}, 64.0, 68.0}};
+  const RunSeries series{kTemp, std::vector<Moment>(4), {60.0, Missing{"gone"}, 64.0, 68.0}};
   const auto summary = summarize(series);
   ASSERT_TRUE(summary);
   EXPECT_EQ(summary->samples, 3u);
   EXPECT_DOUBLE_EQ(summary->mean, 64);
   EXPECT_EQ(summary->least, 60);
   EXPECT_EQ(summary->most, 68);
-  EXPECT_FALSE(summarize(RunSeries{kTemp, {0}, {Missing{"gone"}}}));
+  EXPECT_FALSE(summarize(RunSeries{kTemp, std::vector<Moment>(1), {Missing{"gone"}}}));
   // Large offsets lose no digits: the mean of 1e15 and 1e15 + 2.
-  EXPECT_EQ(summarize(RunSeries{kLoad, {0, 1}, {1e15, 1e15 + 2}})->mean, 1e15 + 1);
+  EXPECT_EQ(summarize(RunSeries{kLoad, std::vector<Moment>(2), {1e15, 1e15 + 2}})->mean, 1e15 + 1);
 }
 
 /// Changes a store as nothing of ours would.
@@ -234,8 +236,8 @@ TEST(Store, OneBadRunHidesNoOther) {
     Store store(file);
     for (int run = 0; run < 3; ++run) {
       Recorder recorder(store, {.game = "Tidepool Rally"});
-      for (int i = 1; i <= 300; ++i) recorder.add({i * 10 * kMillisecond, 10 * kMillisecond, 5});
-      recorder.add(kSecond, snapshot_of({kLoad, kApi}, {50.0, std::string("OpenGL")}));
+      for (int i = 1; i <= 300; ++i) recorder.add({Moment{i * 10 * kMillisecond}, 10 * kMillisecond, Nanoseconds{5}});
+      recorder.add(Moment{kSecond}, snapshot_of({kLoad, kApi}, {50.0, std::string("OpenGL")}));
       recorder.finish();
     }
   }
@@ -250,11 +252,11 @@ TEST(Store, OneBadRunHidesNoOther) {
   const Store store(file, Store::Mode::existing);
   ASSERT_EQ(store.runs().size(), 3u);
   EXPECT_EQ(store.runs()[0].started, "now");
-  EXPECT_EQ(store.runs()[0].length, 0) << "what it says can't be";
+  EXPECT_EQ(store.runs()[0].length, Nanoseconds{}) << "what it says can't be";
   EXPECT_EQ(store.frames(1).size(), 300u);
   EXPECT_EQ(summarize(store.intervals(1)).left_out, 3u);
   EXPECT_TRUE(store.series(1)[0].values.empty());
-  EXPECT_FALSE(moment_of(store, 1, kSecond).values.entries().empty());
+  EXPECT_FALSE(moment_of(store, 1, Moment{kSecond}).values.entries().empty());
   for (std::int64_t run : {2, 3}) EXPECT_EQ(store.run(run).length, 3 * kSecond);
 }
 
@@ -262,14 +264,15 @@ TEST(Recorder, ImpossibleTimesAreCountedNotKept) {
   const testing::Folder folder;
   Store store(folder / "runs.db");
   Recorder recorder(store, {});
-  constexpr Nanoseconds kMost = std::numeric_limits<Nanoseconds>::max(),
-                        kLeast = std::numeric_limits<Nanoseconds>::min();
-  for (const FrameRecord& frame : {FrameRecord{kMost, 1}, {kLeast, 1}, {1, kMost}, {1, kLeast}, {1, 0}, {1, -1}})
+  constexpr Nanoseconds kMost = Nanoseconds::max(), kLeast = Nanoseconds::min(), kOne{1};
+  for (const FrameRecord& frame :
+       {FrameRecord{Moment{kMost}, kOne}, {Moment{kLeast}, kOne}, {{}, kMost}, {{}, kLeast}, {{}, {}}, {{}, -kOne}})
     recorder.add(frame);
-  recorder.add({10, 10, kLeast});
+  const Moment at{kSecond};
+  recorder.add({at, kSecond, kLeast});
   EXPECT_EQ(recorder.refused(), 6u);
-  EXPECT_EQ(store.frames(recorder.finish()), (std::vector<FrameRecord>{{10, 10, -1}}));
-  EXPECT_THROW(recorder.add({20, 10}), std::logic_error);
+  EXPECT_EQ(store.frames(recorder.finish()), (std::vector<FrameRecord>{{at, kSecond}}));
+  EXPECT_THROW(recorder.add({at, kSecond}), std::logic_error);
 }
 
 /// What a call does as another user, who may read the folder but not write to it.
@@ -343,7 +346,7 @@ class Lock {
 std::vector<FrameRecord> steady(std::size_t first, std::size_t count) {
   std::vector<FrameRecord> frames;
   for (std::size_t i = first; i < first + count; ++i)
-    frames.push_back({static_cast<Nanoseconds>(i + 1) * kMillisecond, kMillisecond, -1});
+    frames.push_back({Moment{static_cast<int>(i + 1) * kMillisecond}, kMillisecond});
   return frames;
 }
 
@@ -354,7 +357,7 @@ TEST(BackgroundRecorder, WaitsForALockWithoutLosingAFrame) {
   std::optional<Lock> lock(folder / "runs.db");
   BackgroundRecorder recorder(folder / "runs.db", {.game = "Tidepool Rally"});
   recorder.add(steady(0, 1'000));
-  recorder.add(kSecond, snapshot_of({kLoad}, {50.0}));
+  recorder.add(Moment{kSecond}, snapshot_of({kLoad}, {50.0}));
   EXPECT_FALSE(recorder.wait(std::chrono::milliseconds(50)));
   EXPECT_EQ(recorder.state().phase, Phase::opening);
   recorder.add(steady(1'000, 1'000));

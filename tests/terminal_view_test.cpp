@@ -14,7 +14,7 @@ using namespace testing;
 
 TEST(TerminalView, ShowsRowsInColumnsAndTracesInBraille) {
   History history;
-  for (int i = 0; i <= 10; ++i) history.add("gpu.load", i * kSecond, i % 2 == 0 ? 0 : 100);
+  for (int i = 0; i <= 10; ++i) history.add("gpu.load", Moment{i * kSecond}, i % 2 == 0 ? 0 : 100);
   const std::string toml =
       std::string(kFace) +
       "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"trace\", width = 90, height = 22, range = [0, 100] } ]\n"
@@ -32,6 +32,18 @@ TEST(TerminalView, ShowsRowsInColumnsAndTracesInBraille) {
   const std::string line = to_terminal(*read_face("flow = \"line\"\n" + std::string(kFace)).face, values(50), history,
                                        {30, TerminalStyle::Colors::none});
   EXPECT_EQ(line, "GPU   50 %   60 °C\nMemory  12.8 GiB\n");
+}
+
+TEST(TerminalView, ShowsWhereATraceIsClipped) {
+  History history;
+  for (int i = 0; i <= 10; ++i) history.add("gpu.load", Moment{i * kSecond}, i < 6 ? 10 : 90);
+  const Face face =
+      *read_face(
+           "[[row]]\ncells = [ { reading = \"gpu.load\", as = \"trace\", width = 90, height = 44, range = [20, 80] } ]")
+           .face;
+  EXPECT_EQ(to_terminal(face, values(50), history, {100, TerminalStyle::Colors::none}), "⠀⠀⠀⠀⠀▲▲▲▲▲\n▼▼▼▼▼⡞⠀⠀⠀⠀\n");
+  const std::string full = to_terminal(face, values(50), history, {100, TerminalStyle::Colors::full});
+  EXPECT_NE(full.find("\x1b[38;2;255;209;74m⢰⠉⠉⠉⠉\x1b[0m"), std::string::npos) << full;
 }
 
 }  // namespace

@@ -170,19 +170,19 @@ TEST(VulkanGpuClock, TellsOfEachFrameInItsOrderOnceTheDriverDoes) {
   const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT);
   VulkanGpuClock clock(device, 0);
   Driver& driver = Driver::now();
-  EXPECT_EQ(clock.take(), -1);
+  EXPECT_EQ(clock.take(), kUnknownTime);
   for (int i = 0; i < 4; ++i) {
     const Frame frame = play(clock);
     EXPECT_NE(frame.begin, VK_NULL_HANDLE);
     EXPECT_NE(frame.end, VK_NULL_HANDLE);
   }
-  EXPECT_EQ(clock.take(), -1);
+  EXPECT_EQ(clock.take(), kUnknownTime);
   driver.timestamps = {{2, 5'000}, {3, 6'000}};
-  EXPECT_EQ(clock.take(), -1) << "not before the frame before";
+  EXPECT_EQ(clock.take(), kUnknownTime) << "not before the frame before";
   driver.timestamps = {{0, 1'000}, {1, 1'500}, {2, 5'000}, {3, 6'000}, {4, 9'000}};
-  EXPECT_EQ(clock.take(), 1'000) << "500 ticks of 2 ns";
-  EXPECT_EQ(clock.take(), 2'000);
-  EXPECT_EQ(clock.take(), -1) << "only its beginning is there";
+  EXPECT_EQ(clock.take(), kMicrosecond) << "500 ticks of 2 ns";
+  EXPECT_EQ(clock.take(), 2 * kMicrosecond);
+  EXPECT_EQ(clock.take(), kUnknownTime) << "only its beginning is there";
   clock.destroy();
   EXPECT_TRUE(driver.alive.empty());
 }
@@ -199,12 +199,12 @@ TEST(VulkanGpuClock, NeverTakesAnOldTimeForANewOneAndNeverWaits) {
   const Frame untimed = play(clock);
   EXPECT_EQ(untimed.begin, VK_NULL_HANDLE) << "all pairs are in use: this frame goes without";
   EXPECT_EQ(untimed.end, VK_NULL_HANDLE);
-  for (int i = 0; i < 32; ++i) EXPECT_EQ(clock.take(), 20);
+  for (int i = 0; i < 32; ++i) EXPECT_EQ(clock.take(), Nanoseconds{20});
   EXPECT_NE(play(clock).begin, VK_NULL_HANDLE);
-  EXPECT_EQ(clock.take(), -1) << "what is there is of the frame that had the pair before";
+  EXPECT_EQ(clock.take(), kUnknownTime) << "what is there is of the frame that had the pair before";
   driver.timestamps[0] = 9'000;
   driver.timestamps[1] = 9'050;
-  EXPECT_EQ(clock.take(), 100);
+  EXPECT_EQ(clock.take(), Nanoseconds{100});
   clock.destroy();
 }
 
@@ -213,7 +213,7 @@ TEST(VulkanGpuClock, CountsTheBitsThatCount) {
   VulkanGpuClock clock(device, 0);
   (void)play(clock);
   Driver::now().timestamps = {{0, (std::uint64_t{1} << 36) - 10}, {1, 5}};
-  EXPECT_EQ(clock.take(), 30) << "the counter went round";
+  EXPECT_EQ(clock.take(), Nanoseconds{30}) << "the counter went round";
   clock.destroy();
 }
 
@@ -229,7 +229,7 @@ TEST(VulkanGpuClock, IsMissingWhereItCannotBe) {
     const Device device = made_up_device(c.does, VK_PHYSICAL_DEVICE_TYPE_DISCRETE_GPU, c.bits);
     VulkanGpuClock clock(device, c.family);
     EXPECT_EQ(play(clock).begin, VK_NULL_HANDLE) << c.why;
-    EXPECT_EQ(clock.take(), -1) << c.why;
+    EXPECT_EQ(clock.take(), kUnknownTime) << c.why;
     clock.destroy();
     EXPECT_EQ(Driver::now().calls, 0) << c.why << ": nothing is made for it";
   }

@@ -366,7 +366,7 @@ void GlGpuClock::begin(const Gl& gl) {
     gl.GenQueries(2 * kPairs, queries_);
     made_ = true;
   }
-  const std::int64_t now = gl.slow_clock ? monotonic_now() : 0;
+  const Moment now = gl.slow_clock ? monotonic_now() : Moment{};
   if (now < slow_due_) return;
   if (gl.slow_clock) slow_due_ = now + link::kSlowClockEvery;
   if (ended_ - read_ == kPairs - 1) ++read_;  // never in practice: the driver is dozens of frames late
@@ -375,21 +375,21 @@ void GlGpuClock::begin(const Gl& gl) {
   begun_ = true;
 }
 
-std::int64_t GlGpuClock::end(const Gl& gl) {
-  if (!begun_) return -1;
+Nanoseconds GlGpuClock::end(const Gl& gl) {
+  if (!begun_) return kUnknownTime;
   begun_ = false;
   gl.QueryCounter(queries_[2 * (ended_ % kPairs) + 1], GL_TIMESTAMP);
   ++ended_;
-  if (ended_ - read_ < 3) return -1;
+  if (ended_ - read_ < 3) return kUnknownTime;
   const GLuint* pair = queries_ + 2 * (read_ % kPairs);
   GLuint ready = 0;
   gl.GetQueryObjectuiv(pair[1], GL_QUERY_RESULT_AVAILABLE, &ready);
-  if (ready == 0) return -1;
+  if (ready == 0) return kUnknownTime;
   ++read_;
   GLuint64 first = 0, last = 0;
   gl.GetQueryObjectui64v(pair[0], GL_QUERY_RESULT, &first);
   gl.GetQueryObjectui64v(pair[1], GL_QUERY_RESULT, &last);
-  return last > first ? static_cast<std::int64_t>(last - first) : -1;
+  return last > first ? Nanoseconds(last - first) : kUnknownTime;
 }
 
 }  // namespace idlemeter::probe

@@ -5,6 +5,7 @@
 #include <cstdint>
 
 #include "gl/functions.hpp"
+#include "idlemeter/base/time.hpp"
 #include "link/probe_end.hpp"
 
 namespace idlemeter::probe {
@@ -32,14 +33,14 @@ class Blend {
 class GlGpuClock {
  public:
   /// Ends the frame that began with the last call of begin(); nanoseconds of an earlier frame, or -1.
-  std::int64_t end(const Gl& gl);
+  Nanoseconds end(const Gl& gl);
   void begin(const Gl& gl);
 
  private:
   static constexpr unsigned kPairs = 32;
   GLuint queries_[2 * kPairs] = {};
   std::uint32_t ended_ = 0, read_ = 0;
-  std::int64_t slow_due_ = 0;
+  Moment slow_due_{};
   bool made_ = false, begun_ = false, failed_ = false;
 };
 

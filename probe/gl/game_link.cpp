@@ -26,7 +26,7 @@ void GameLink::before_swap(int width, int height) {
   }
   link::FrameEntry frame;
   frame.present = monotonic_now();
-  frame.gpu_work = s.usable ? s.clock.end(s.gl) : -1;
+  frame.gpu_work = s.usable ? s.clock.end(s.gl) : kUnknownTime;
   frame.width = static_cast<std::uint32_t>(width);
   frame.height = static_cast<std::uint32_t>(height);
   s.end.add(frame, s.gl.api(), s.gl.major(), s.gl.minor());

@@ -24,7 +24,7 @@ Probe::Context* Probe::context_of(const Swap& swap) {
   return context->second.usable ? &context->second : nullptr;
 }
 
-bool Probe::present(Context* context, std::uintptr_t drawable, std::int64_t now) {
+bool Probe::present(Context* context, std::uintptr_t drawable, Moment now) {
   link::FrameEntry frame;
   frame.present = now;
   frame.drawable = static_cast<std::uint32_t>(drawable ^ static_cast<std::uint64_t>(drawable) >> 32);

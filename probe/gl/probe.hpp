@@ -29,7 +29,7 @@ class Probe {
   template <typename Measure>
   bool before_swap(const Swap& swap, Measure measure) {
     const std::lock_guard<std::mutex> lock(mutex_);
-    const std::int64_t now = monotonic_now();
+    const Moment now = monotonic_now();
     Context* context = context_of(swap);
     if (context != nullptr && (context->drawable != swap.drawable || now - context->measured > kMeasureEvery)) {
       context->drawable = swap.drawable;
@@ -46,7 +46,7 @@ class Probe {
   void forget(void* context);
 
  private:
-  static constexpr std::int64_t kMeasureEvery = 200'000'000;  // a question to the display server
+  static constexpr Nanoseconds kMeasureEvery = 200 * kMillisecond;  // a question to the display server
 
   struct Context {
     bool usable = false, covered = false;
@@ -54,12 +54,12 @@ class Probe {
     Blend blend;
     GlGpuClock clock;
     int width = 0, height = 0;
-    std::int64_t measured = 0;
+    Moment measured{};
     std::uintptr_t drawable = 0;
   };
 
   Context* context_of(const Swap& swap);
-  bool present(Context* context, std::uintptr_t drawable, std::int64_t now);
+  bool present(Context* context, std::uintptr_t drawable, Moment now);
 
   std::mutex mutex_;
   std::map<void*, Context> contexts_;

@@ -60,7 +60,7 @@ VkResult submit2(VkQueue handle, std::uint32_t count, const VkSubmitInfo2* submi
   return submit_behind(submit, handle, first, count, submits, fence);
 }
 
-void stamp(const Target& target, std::int64_t gpu_work) {
+void stamp(const Target& target, Nanoseconds gpu_work) {
   link::FrameEntry frame;
   frame.present = monotonic_now();
   const auto bits = reinterpret_cast<std::uint64_t>(target.swapchain);
@@ -103,11 +103,11 @@ VkSemaphore draw(VkQueue handle, const Queue& queue, Swapchain& swapchain, const
 Drawn present_frames(VkQueue handle, Queue& queue, const VkPresentInfoKHR& info) {
   Drawn drawn;
   VkCommandBuffer end = queue.clock.end();
-  std::int64_t gpu_work = queue.clock.take();
+  Nanoseconds gpu_work = queue.clock.take();
   for (std::uint32_t i = 0; i < info.swapchainCount; ++i) {
     const auto found = layer().swapchains.find(info.pSwapchains[i]);
     if (found == layer().swapchains.end()) continue;
-    stamp(found->second.target, std::exchange(gpu_work, -1));
+    stamp(found->second.target, std::exchange(gpu_work, kUnknownTime));
     if (drawn.count == Drawn::kMost) continue;
     const VkSemaphore done = draw(handle, queue, found->second, info, i, end, drawn.count == 0);
     if (done == VK_NULL_HANDLE) continue;

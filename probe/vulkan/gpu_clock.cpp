@@ -82,19 +82,20 @@ VkCommandBuffer VulkanGpuClock::end() {
   return pairs_[ended_++ % kPairs].end;
 }
 
-std::int64_t VulkanGpuClock::take() {
-  if (read_ == ended_) return -1;
+Nanoseconds VulkanGpuClock::take() {
+  if (read_ == ended_) return kUnknownTime;
   Pair& pair = pairs_[read_ % kPairs];
   std::uint64_t times[2][2] = {};  // each with whether it is there
   const VkResult result = device_->calls.GetQueryPoolResults(
       device_->handle, queries_, 2 * (read_ % kPairs), 2, sizeof times, times, sizeof times[0],
       VK_QUERY_RESULT_64_BIT | VK_QUERY_RESULT_WITH_AVAILABILITY_BIT);
   const bool there = times[0][1] != 0 && times[1][1] != 0 && times[1][0] != pair.ended_at;
-  if ((result != VK_SUCCESS && result != VK_NOT_READY) || !there) return -1;
+  if ((result != VK_SUCCESS && result != VK_NOT_READY) || !there) return kUnknownTime;
   pair.ended_at = times[1][0];
   ++read_;
   const double ticks = static_cast<double>((times[1][0] - times[0][0]) & mask_);
-  return static_cast<std::int64_t>(ticks * static_cast<double>(device_->properties.limits.timestampPeriod));
+  return Nanoseconds(
+      static_cast<std::int64_t>(ticks * static_cast<double>(device_->properties.limits.timestampPeriod)));
 }
 
 void VulkanGpuClock::destroy() {

@@ -1,6 +1,7 @@
 // How long the GPU works on frames.
 #pragma once
 
+#include "idlemeter/base/time.hpp"
 #include "vulkan/device.hpp"
 
 namespace idlemeter::probe {
@@ -22,8 +23,8 @@ class VulkanGpuClock {
   /// What has to be submitted after the frame's last commands; VK_NULL_HANDLE if it wasn't begun.
   VkCommandBuffer end();
 
-  /// Nanoseconds of the next of the earlier frames, in their order; -1 while they aren't known.
-  std::int64_t take();
+  /// The work on the next of the earlier frames, in their order; kUnknownTime while it isn't known.
+  Nanoseconds take();
 
   void destroy();
 
@@ -43,7 +44,7 @@ class VulkanGpuClock {
   std::uint32_t family_;
   std::uint64_t mask_ = 0;  // of the bits that count
   bool prepared_ = false, failed_ = false, begun_ = false, skips_ = false;
-  std::int64_t slow_due_ = 0;
+  Moment slow_due_{};
   std::uint32_t ended_ = 0, read_ = 0;  // pairs, ever
   VkCommandPool pool_ = VK_NULL_HANDLE;
   VkQueryPool queries_ = VK_NULL_HANDLE;

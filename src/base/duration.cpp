@@ -30,12 +30,12 @@ std::optional<Nanoseconds> duration_from(std::string_view text, std::string_view
     text.remove_prefix(1);
     const auto seconds = take_number(text);
     if (!seconds || !text.empty() || *seconds >= 60) return std::nullopt;
-    return static_cast<Nanoseconds>((*amount * 60 + *seconds) * kSecond);
+    return from_seconds((*amount * 60 + *seconds));
   }
   while (text.starts_with(' ')) text.remove_prefix(1);
   if (text.empty()) text = unit;
   for (const auto& [word, length] : kUnits) {
-    if (word == text) return static_cast<Nanoseconds>(*amount * static_cast<double>(length));
+    if (word == text) return from_seconds(*amount * in_seconds(length));
   }
   return std::nullopt;
 }

@@ -24,7 +24,8 @@ std::string_view word_of(T value, const Word<T> (&words)[N]) {
 /// Empty if no value has that word.
 template <typename T, std::size_t N>
 std::optional<T> value_of(std::string_view word, const Word<T> (&words)[N]) {
-  const auto* found = std::find_if(std::begin(words), std::end(words), [&](const auto& one) { return one.word == word; });
+  const auto* found =
+      std::find_if(std::begin(words), std::end(words), [&](const auto& one) { return one.word == word; });
   return found == std::end(words) ? std::nullopt : std::optional(found->value);
 }
 

@@ -138,14 +138,14 @@ double grown(double length, double least) {
   return length;
 }
 
-/// The cell's range, grown if it may, or else one with a little room above the values.
-TraceRange range_of(const Cell& cell, const auto& extent) {
-  if (!cell.range) {
+/// The trace's range, grown if it may, or else one with a little room above the values.
+TraceRange range_of(const TraceLook& trace, const auto& extent) {
+  if (!trace.range) {
     const auto [low, high] = extent();
     return {low, high > low ? high + 0.05 * (high - low) : low + 1};
   }
-  const auto [low, high] = *cell.range;
-  return {low, cell.grow ? low + grown(high - low, extent().high - low) : high};
+  const auto [low, high] = *trace.range;
+  return {low, trace.grow ? low + grown(high - low, extent().high - low) : high};
 }
 
 double height_of(double value, const TraceRange& range, const Rect& rect) {
@@ -153,11 +153,11 @@ double height_of(double value, const TraceRange& range, const Rect& rect) {
 }
 
 /// Thin lines across, at values within the range.
-void draw_guides(const Look& look, const CellBox& box, const Rect& rect, const TraceRange& range,
+void draw_guides(const Look& look, const TraceLook& trace, const Rect& rect, const TraceRange& range,
                  std::vector<Shape>& shapes) {
   constexpr Color kGuide{255, 255, 255, 56};
   const double thick = std::max(1.0, std::round(look.unit));
-  for (const double value : box.cell->guides) {
+  for (const double value : trace.guides) {
     if (value <= range.low || value >= range.high) continue;
     const double y = std::round(height_of(value, range, rect) - thick / 2);
     shapes.emplace_back(BoxShape{{rect.x, y, rect.width, thick}, kGuide, 0});
@@ -175,11 +175,10 @@ void draw_clipped(const Look& look, const Trace& trace, const Rect& rect, std::v
 }
 
 /// The ends of the range as small figures, if there is room for both; the upper one after the title.
-void draw_ends(const Look& look, const CellBox& box, const Rect& rect, const TraceRange& range, double x,
-               std::vector<Shape>& shapes) {
+void draw_ends(const Look& look, const Rect& rect, const TraceRange& range, double x, std::vector<Shape>& shapes) {
   const TextExtent extent = look.measure.measure("0", look.unit_style);
   const double gap = look.em(0.1);
-  if (!box.cell->ends || rect.height < 2 * (extent.ascent + extent.descent)) return;
+  if (rect.height < 2 * (extent.ascent + extent.descent)) return;
   const Color quiet = faint(look.face.text.color, 0.72);
   const auto text = [](double value) { return format_number(value, value == std::round(value) ? 0 : 1); };
   add_text(look, shapes, text(range.high), look.unit_style, quiet, x, rect.y + extent.ascent + gap);
@@ -190,16 +189,30 @@ void draw_ends(const Look& look, const CellBox& box, const Rect& rect, const Tra
 void draw_trace(const Look& look, const CellBox& box, const Rect& rect, Color color, std::vector<Shape>& shapes) {
   shapes.emplace_back(BoxShape{rect, Color{255, 255, 255, 18}, 2 * look.unit});
   const Trace trace = trace_of(look, box, rect);
-  draw_guides(look, box, rect, trace.range, shapes);
+  const TraceLook& as = *box.cell->trace();
+  draw_guides(look, as, rect, trace.range, shapes);
   if (!trace.points.empty()) shapes.emplace_back(TraceShape{rect, trace.points, color, std::max(1.0, 1.6 * look.unit)});
   draw_clipped(look, trace, rect, shapes);
   double x = rect.x + look.em(kTitleGap);
-  if (box.cell->as == Show::trace && !box.title.empty()) {
+  if (!as.with_text && !box.title.empty()) {
     add_text(look, shapes, box.title, look.unit_style, faint(look.face.text.color, 0.72), x,
              rect.y + look.measure.measure("0", look.unit_style).ascent + look.em(0.1));
     x += std::ceil(look.width(box.title, look.unit_style)) + look.em(kTitleGap);
   }
-  draw_ends(look, box, rect, trace.range, x, shapes);
+  if (as.ends) draw_ends(look, rect, trace.range, x, shapes);
+}
+
+/// Width and height of what is drawn, in units of the face; of a text nothing.
+std::pair<double, double> figure_size(const Cell& cell) {
+  if (const TraceLook* trace = cell.trace())
+    return {trace->width.value_or(kTraceWidth), trace->height.value_or(kTraceHeight)};
+  const auto square = [](const auto& look) {
+    return std::pair(look.width.value_or(look.height.value_or(kFigureSize)),
+                     look.height.value_or(look.width.value_or(kFigureSize)));
+  };
+  if (const auto* ring = std::get_if<RingLook>(&cell.as)) return square(*ring);
+  if (const auto* reel = std::get_if<ReelLook>(&cell.as)) return square(*reel);
+  return {0, 0};
 }
 
 /// An arc with the value inside.
@@ -222,8 +235,7 @@ void draw_ring(const Look& look, const CellBox& box, const Rect& rect, Color acc
 }
 
 /// The place of the sheet that belongs to the value.
-void draw_reel(const Look& look, const CellBox& box, const Rect& rect, std::vector<Shape>& shapes) {
-  const Sheet& sheet = box.cell->sheet;
+void draw_reel(const Look& look, const CellBox& box, const Sheet& sheet, const Rect& rect, std::vector<Shape>& shapes) {
   const int state = std::min(sheet.states - 1, static_cast<int>(share_of_range(box) * sheet.states));
   const double width = 1.0 / sheet.columns, height = 1.0 / sheet.rows;
   const Rect source{(state % sheet.columns) * width, (state / sheet.columns) * height, width, height};
@@ -263,19 +275,19 @@ double Look::width(const std::string& text, const TextStyle& style) const { retu
 
 Trace trace_of(const Look& look, const CellBox& box, const Rect& rect) {
   Trace trace;
-  if (box.cell->range) trace.range = {box.cell->range->first, box.cell->range->second};
+  const TraceLook& as = *box.cell->trace();
+  if (as.range) trace.range = {as.range->first, as.range->second};
   const auto* entries = box.info == nullptr ? nullptr : look.history.of(box.info->id);
   if (entries == nullptr) return trace;
-  const Nanoseconds newest = entries->back().at;
-  const auto length = static_cast<Nanoseconds>(box.cell->seconds * kSecond);
-  const auto first = std::lower_bound(entries->begin(), entries->end(), newest - length,
-                                      [](const History::Entry& entry, Nanoseconds time) { return entry.at < time; });
+  const Moment newest = entries->back().at;
+  const auto first = std::lower_bound(entries->begin(), entries->end(), newest - as.length,
+                                      [](const History::Entry& entry, Moment time) { return entry.at < time; });
   const Unit unit = shown_unit(*box.cell, *box.info);
   const auto shown = [&](double value) { return *convert(value, box.info->unit, unit); };
-  const TraceRange range = trace.range = range_of(*box.cell, [&] { return extent_of(first, entries->end(), shown); });
+  const TraceRange range = trace.range = range_of(as, [&] { return extent_of(first, entries->end(), shown); });
   trace.points.reserve(static_cast<std::size_t>(entries->end() - first));
   for (auto entry = first; entry != entries->end(); ++entry) {
-    const double along = 1 - static_cast<double>(newest - entry->at) / static_cast<double>(length);
+    const double along = 1 - in_seconds(newest - entry->at) / in_seconds(as.length);
     const double value = shown(entry->value);
     const Point point{rect.x + along * rect.width, height_of(value, range, rect)};
     trace.clip(point.x, value < range.low ? -1 : value > range.high ? 1 : 0);
@@ -292,7 +304,10 @@ void Trace::clip(double x, int side) {
 }
 
 double share_of_range(const CellBox& box) {
-  const auto [low, high] = box.cell->range.value_or(std::pair(0.0, 100.0));
+  const auto* ring = std::get_if<RingLook>(&box.cell->as);
+  const auto* reel = std::get_if<ReelLook>(&box.cell->as);
+  if (ring == nullptr && reel == nullptr) return 0;
+  const auto [low, high] = ring != nullptr ? ring->range : reel->range;
   return box.shown ? std::clamp((*box.shown - low) / (high - low), 0.0, 1.0) : 0;
 }
 
@@ -301,25 +316,23 @@ CellBox measure_cell(const Look& look, const Cell& cell) {
   box.cell = &cell;
   write_span(look, box);
   const std::string widest = write_value(look, box);
-  if (box.has_text()) {
+  if (cell.has_text()) {
     if (!box.title.empty()) box.title_width = std::ceil(look.width(box.title, look.unit_style)) + look.em(kTitleGap);
     box.value_width =
         std::ceil(std::max(look.width(box.value, look.value_style), look.width(widest, look.value_style)));
     if (!box.unit.empty()) box.unit_width = look.em(kUnitGap) + std::ceil(look.width(box.unit, look.unit_style));
-    if (cell.as == Show::text) {
+    if (const auto* text = std::get_if<TextLook>(&cell.as)) {
       box.value_width =
-          std::max(box.value_width, std::round(cell.width.value_or(0) * look.unit) - box.title_width - box.unit_width);
+          std::max(box.value_width, std::round(text->width.value_or(0) * look.unit) - box.title_width - box.unit_width);
     }
     box.text_width = box.title_width + box.value_width + box.unit_width;
   }
-  if (cell.as != Show::text) {
-    const bool trace = cell.as == Show::trace || cell.as == Show::text_and_trace;
-    box.figure_width =
-        std::round(cell.width.value_or(trace ? kTraceWidth : cell.height.value_or(kFigureSize)) * look.unit);
-    box.height = std::round(cell.height.value_or(trace ? kTraceHeight : cell.width.value_or(kFigureSize)) * look.unit);
-  }
-  box.fills = cell.as == Show::trace && !cell.width;
-  box.width = box.text_width + (cell.as == Show::text_and_trace ? look.em(kTitleGap) : 0) + box.figure_width;
+  const auto [width, height] = figure_size(cell);
+  box.figure_width = std::round(width * look.unit);
+  box.height = std::round(height * look.unit);
+  const TraceLook* trace = cell.trace();
+  box.fills = trace != nullptr && !trace->with_text && !trace->width;
+  box.width = box.text_width + (trace != nullptr && trace->with_text ? look.em(kTitleGap) : 0) + box.figure_width;
   return box;
 }
 
@@ -351,16 +364,16 @@ void draw_cell(const Look& look, const CellBox& box, double x, double y, double 
                std::vector<Shape>& shapes) {
   const Cell& cell = *box.cell;
   if (box.marked) add_mark(look, x - look.em(kMarkPlace), baseline - look.em(kMarkHeight), shapes);
-  if (box.has_text()) {
+  if (cell.has_text()) {
     draw_text(look, box, x, baseline, shapes);
     x += box.text_width + look.em(kTitleGap);
   }
-  if (cell.as == Show::text) return;
+  if (std::holds_alternative<TextLook>(cell.as)) return;
   const Rect rect{std::round(x), std::round(y + std::floor((height - box.height) / 2)), box.figure_width, box.height};
   const Color color = cell.color.value_or(accent);
-  if (cell.as == Show::ring) return draw_ring(look, box, rect, color, shapes);
-  if (cell.as == Show::reel) return draw_reel(look, box, rect, shapes);
-  draw_trace(look, box, rect, color, shapes);
+  if (cell.trace() != nullptr) return draw_trace(look, box, rect, color, shapes);
+  if (const auto* reel = std::get_if<ReelLook>(&cell.as)) return draw_reel(look, box, reel->sheet, rect, shapes);
+  draw_ring(look, box, rect, color, shapes);
 }
 
 }  // namespace idlemeter::face

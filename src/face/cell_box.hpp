@@ -57,8 +57,6 @@ struct CellBox {
   double text_width = 0;                ///< of all three
   double figure_width = 0, height = 0;  ///< of a trace, a ring or a reel; a row is at least as high
   double width = 0;
-
-  [[nodiscard]] bool has_text() const { return cell->as == Show::text || cell->as == Show::text_and_trace; }
 };
 
 CellBox measure_cell(const Look& look, const Cell& cell);
@@ -87,12 +85,13 @@ struct Trace {
   int clipping_ = 0;
 };
 
+/// The box's cell is a trace.
 Trace trace_of(const Look& look, const CellBox& box, const Rect& rect);
 
 /// Gives the recording's mark to the first recorded cell of a row.
 void mark_once(std::span<CellBox> cells);
 
-/// Where the value is in its range, 0 to 1; 0 if it is missing.
+/// Where the value of a ring or a reel is in its range, 0 to 1; 0 if it is missing, or of another cell.
 double share_of_range(const CellBox& box);
 
 /// The mark of a recording around that point: a dot while it is in progress, a square while its figures are held.

@@ -3,6 +3,7 @@
 #include <charconv>
 #include <functional>
 
+#include "face/read_cell.hpp"
 #include "face/toml_text.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/finding.hpp"
@@ -145,12 +146,24 @@ void set_key(TomlText& toml, TomlPath table, std::string_view key, const std::st
   toml.set(table, first, fmt::format("{{ {} = {} }}", toml_key(key.substr(dot + 1)), value));
 }
 
+/// Of a cell that is now shown as `as`.
+void unset_keys_of_others(TomlText& toml, const TomlPath& cell, std::string_view as) {
+  for (const std::string& key : keys_of_others(as)) {
+    TomlPath path = cell;
+    path.emplace_back(key);
+    if (toml.find(path) != nullptr) toml.unset(cell, key);
+  }
+}
+
 }  // namespace
 
 void FaceText::set(std::string_view part, std::string_view key, std::string_view value) {
   const TomlPath path = state_->path(part);
   const auto with = [&](const std::string& literal) {
-    state_->change([&](TomlText& toml) { set_key(toml, path, key, literal); });
+    state_->change([&](TomlText& toml) {
+      set_key(toml, path, key, literal);
+      if (key == "as") unset_keys_of_others(toml, path, value);
+    });
   };
   const std::string text = toml_string(value);
   if (!is_toml(value)) return with(text);

@@ -1,10 +1,15 @@
 // The words that face files have for choices.
 #pragma once
 
+#include <cstdint>
+
 #include "face/toml_reader.hpp"
 #include "idlemeter/face/face.hpp"
 
 namespace idlemeter::face {
+
+/// The ways to show a reading, as files name them.
+enum class Show : std::uint8_t { text, trace, text_and_trace, ring, reel };
 
 inline constexpr Word<Anchor> kAnchors[] = {{"top-left", Anchor::top_left},
                                             {"top", Anchor::top},
@@ -26,6 +31,11 @@ inline constexpr Word<Show> kShows[] = {{"text", Show::text},
                                         {"text+trace", Show::text_and_trace},
                                         {"ring", Show::ring},
                                         {"reel", Show::reel}};
+
+inline Show way_of(const Cell& cell) {
+  constexpr Show kWays[] = {Show::text, Show::trace, Show::ring, Show::reel};  // in the order of the variant
+  return cell.trace() != nullptr && cell.trace()->with_text ? Show::text_and_trace : kWays[cell.as.index()];
+}
 
 inline constexpr Word<Palette> kPalettes[] = {
     {"shore", Palette::shore}, {"beacon", Palette::beacon}, {"chalk", Palette::chalk}};

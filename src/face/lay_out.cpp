@@ -87,14 +87,15 @@ class Layout {
 
   /// A trace alone, without a label: it begins where labels do.
   static bool is_wide(const RowBox& row) {
-    return row.row->label.empty() && row.cells.size() == 1 && row.cells[0].cell->as == Show::trace;
+    return row.row->label.empty() && row.cells.size() == 1 && row.cells[0].cell->trace() != nullptr &&
+           !row.cells[0].cell->has_text();
   }
 
   [[nodiscard]] FlowRow flow_row(const RowBox& row) const {
     FlowRow flow{.label = row.label_width > 0 ? row.label_width + look_.em(kLabelGap) : 0, .wide = is_wide(row)};
     for (const CellBox& cell : row.cells) {
       flow.cells.push_back(cell.width);
-      flow.lines_up.push_back(cell.cell->as == Show::text);
+      flow.lines_up.push_back(std::holds_alternative<TextLook>(cell.cell->as));
     }
     flow.space_before = space_before(row);
     return flow;
@@ -318,7 +319,7 @@ class Layout {
     look.line = look.measure.measure("0", look.value_style);
     CellBox box = measure_cell(look, pin.cell);
     box.marked = box.recorded;
-    const double height = std::max(box.height, box.has_text() ? look.line_height() : 0);
+    const double height = std::max(box.height, box.cell->has_text() ? look.line_height() : 0);
     include({at.x, at.y, box.width, height});
     const Color color =
         pin.cell.color.value_or(device_color(face_, box.info == nullptr ? DeviceKind::system : box.info->kind));

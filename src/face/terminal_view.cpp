@@ -78,6 +78,8 @@ int of_256(Color color) {
   return 16 + 36 * level(color.red) + 6 * level(color.green) + level(color.blue);
 }
 
+constexpr Color kBeyond{255, 209, 74, 255};  // of a trace whose values leave its range
+
 class View {
  public:
   View(const Face& face, const Snapshot& values, const History& history, const TerminalStyle& style)
@@ -137,6 +139,8 @@ class View {
     return cell;
   }
 
+  static bool is_text(const CellBox& box) { return std::holds_alternative<TextLook>(box.cell->as); }
+
   [[nodiscard]] static std::size_t text_width(const CellBox& box) {
     const std::size_t value = std::max(characters(box.value), static_cast<std::size_t>(box.value_width));
     return (box.title.empty() ? 0 : characters(box.title) + 1) + value +
@@ -145,8 +149,9 @@ class View {
 
   /// Two points wide and four high to a character.
   [[nodiscard]] Lines trace_cell(const CellBox& box, Color color) const {
-    const auto width = static_cast<std::size_t>(std::clamp(box.cell->width.value_or(240) / 9, 6.0, 60.0));
-    const auto height = static_cast<std::size_t>(std::clamp(std::round(box.cell->height.value_or(40) / 22), 1.0, 6.0));
+    const TraceLook& as = *box.cell->trace();
+    const auto width = static_cast<std::size_t>(std::clamp(as.width.value_or(240) / 9, 6.0, 60.0));
+    const auto height = static_cast<std::size_t>(std::clamp(std::round(as.height.value_or(40) / 22), 1.0, 6.0));
     const double across = static_cast<double>(2 * width), down = static_cast<double>(4 * height);
     std::vector<unsigned> dots(width * height);
     constexpr unsigned kDots[4][2] = {{0x01, 0x08}, {0x02, 0x10}, {0x04, 0x20}, {0x40, 0x80}};
@@ -161,15 +166,31 @@ class View {
         last = y;
       }
     };
-    const std::vector<Point> points = trace_of(look_, box, {0, 0, across - 1, down - 1}).points;
-    for (std::size_t i = 0; i < points.size(); ++i) draw(points[i == 0 ? 0 : i - 1], points[i]);
+    const Trace trace = trace_of(look_, box, {0, 0, across - 1, down - 1});
+    for (std::size_t i = 0; i < trace.points.size(); ++i) draw(trace.points[i == 0 ? 0 : i - 1], trace.points[i]);
     Lines lines(height);
     for (std::size_t row = 0; row < height; ++row) {
       std::string text;
-      for (std::size_t i = 0; i < width; ++i) text += utf8(0x2800 + dots[row * width + i]);
-      put(lines, row, text, {color});
+      Color last = color;
+      for (std::size_t i = 0; i < width; ++i) {
+        const char* arrow = clipped(trace, static_cast<double>(2 * i), row == 0, row + 1 == height);
+        const Color now = arrow == nullptr ? color : kBeyond;
+        if (now != last) put(lines, row, std::exchange(text, ""), {std::exchange(last, now)});
+        const bool drawn = arrow == nullptr || style_.colors != TerminalStyle::Colors::none;
+        text += drawn ? utf8(0x2800 + dots[row * width + i]) : arrow;
+      }
+      put(lines, row, text, {last});
     }
     return lines;
+  }
+
+  /// An arrow if values beyond the range belong to the character that begins there, in the top or the bottom row;
+  /// else nullptr. A terminal without colours shows it, others change the line's colour.
+  static const char* clipped(const Trace& trace, double x, bool top, bool bottom) {
+    for (const Trace::Clipped& one : trace.clipped) {
+      if ((one.above ? top : bottom) && one.from < x + 2 && one.to >= x) return one.above ? "▲" : "▼";
+    }
+    return nullptr;
   }
 
   /// Of the three bytes that U+2800 and up take.
@@ -199,19 +220,12 @@ class View {
   }
 
   [[nodiscard]] Lines cell_lines(const CellBox& box, std::size_t room, Color color) const {
-    switch (box.cell->as) {
-      case Show::text:
-        return text_cell(box, room);
-      case Show::trace:
-        return trace_cell(box, color);
-      case Show::text_and_trace: {
-        Lines both = text_cell(box, text_width(box));
-        both.beside(trace_cell(box, color), both.widest() + 1);
-        return both;
-      }
-      default:
-        return bar_cell(box, color);
-    }
+    if (is_text(box)) return text_cell(box, room);
+    if (box.cell->trace() == nullptr) return bar_cell(box, color);
+    if (!box.cell->has_text()) return trace_cell(box, color);
+    Lines both = text_cell(box, text_width(box));
+    both.beside(trace_cell(box, color), both.widest() + 1);
+    return both;
   }
 
   // Rows.
@@ -234,7 +248,7 @@ class View {
     FlowRow flow;
     if (!cells.row->label.empty()) flow.label = static_cast<double>(characters(cells.row->label) + 2);
     for (std::size_t i = 0; i < cells.boxes.size(); ++i) {
-      const bool text = cells.boxes[i].cell->as == Show::text;
+      const bool text = is_text(cells.boxes[i]);
       flow.cells.push_back(static_cast<double>(text ? text_width(cells.boxes[i]) : cells.cells[i].widest()));
       flow.lines_up.push_back(text);
     }
@@ -250,7 +264,7 @@ class View {
     auto column = static_cast<std::size_t>(block.label);
     for (std::size_t i = 0; i < row.boxes.size(); ++i) {
       const auto room = static_cast<std::size_t>(block.room(flow, i));
-      const bool text = row.boxes[i].cell->as == Show::text;
+      const bool text = is_text(row.boxes[i]);
       lines.beside(text ? text_cell(row.boxes[i], room) : row.cells[i], column);
       column += room + kCellGap;
     }

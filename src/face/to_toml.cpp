@@ -85,10 +85,38 @@ Pairs pairs_of(const Back& back) {
   return pairs;
 }
 
+void add_look(Pairs& pairs, const TextLook& as) { pairs.add_given("width", as.width); }
+
+void add_look(Pairs& pairs, const TraceLook& as) {
+  const TraceLook usual;
+  pairs.add_given("width", as.width);
+  pairs.add_given("height", as.height);
+  pairs.add_given("range", as.range);
+  pairs.add_other("grow", as.grow, usual.grow);
+  pairs.add_other("ends", as.ends, usual.ends);
+  if (!as.guides.empty()) pairs.add("guides", fmt::format("[{}]", fmt::join(as.guides, ", ")));
+  pairs.add_other("seconds", in_seconds(as.length), in_seconds(usual.length));
+}
+
+void add_look(Pairs& pairs, const RingLook& as) {
+  pairs.add_given("width", as.width);
+  pairs.add_given("height", as.height);
+  pairs.add_other("range", as.range, RingLook().range);
+}
+
+void add_look(Pairs& pairs, const ReelLook& as) {
+  pairs.add_given("width", as.width);
+  pairs.add_given("height", as.height);
+  pairs.add_other("range", as.range, ReelLook().range);
+  pairs.add("sheet", toml_string(as.sheet.file));
+  pairs.add("grid", fmt::format("[{}, {}]", as.sheet.columns, as.sheet.rows));
+  pairs.add("states", toml_of(as.sheet.states));
+}
+
 void add_cell(Pairs& pairs, const Cell& cell) {
   const Cell usual;
   pairs.add_other("reading", cell.reading, usual.reading);
-  pairs.add_word("as", kShows, cell.as, usual.as);
+  pairs.add_word("as", kShows, way_of(cell), way_of(usual));
   pairs.add_other("title", cell.title, usual.title);
   if (cell.unit) pairs.add("unit", toml_string(symbol(*cell.unit)));
   pairs.add_given("unit_text", cell.unit_text);
@@ -97,18 +125,8 @@ void add_cell(Pairs& pairs, const Cell& cell) {
   pairs.add_given("color", cell.color);
   pairs.add_given("caution", cell.caution);
   pairs.add_given("danger", cell.danger);
-  pairs.add_given("width", cell.width);
-  pairs.add_given("height", cell.height);
-  pairs.add_given("range", cell.range);
-  pairs.add_other("grow", cell.grow, usual.grow);
-  pairs.add_other("ends", cell.ends, usual.ends);
-  if (!cell.guides.empty()) pairs.add("guides", fmt::format("[{}]", fmt::join(cell.guides, ", ")));
-  pairs.add_other("seconds", cell.seconds, usual.seconds);
+  std::visit([&](const auto& as) { add_look(pairs, as); }, cell.as);
   pairs.add_given("span", cell.span);
-  if (cell.sheet.file.empty()) return;
-  pairs.add("sheet", toml_string(cell.sheet.file));
-  pairs.add("grid", fmt::format("[{}, {}]", cell.sheet.columns, cell.sheet.rows));
-  pairs.add("states", toml_of(cell.sheet.states));
 }
 
 std::string toml_of(const Row& row) {

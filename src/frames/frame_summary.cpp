@@ -3,8 +3,8 @@
 #include <fmt/format.h>
 
 #include <charconv>
+#include <chrono>
 #include <cmath>
-#include <limits>
 #include <stdexcept>
 
 #include "frames/slowest_first.hpp"
@@ -34,7 +34,7 @@ void check(const SummaryRequest& request) {
 
 /// Frame time of rank r, 0 the shortest.
 double at_rank(const TailView& view, std::uint64_t frames, std::uint64_t rank) {
-  return static_cast<double>(view.slowest(frames - rank).kth);
+  return static_cast<double>(view.slowest(frames - rank).kth.count());
 }
 
 /// Position h splits into a whole rank and a rest; the whole rank comes exactly from parts per million if q is given
@@ -59,7 +59,7 @@ double percentile_above(const TailView& view, std::uint64_t frames, Share share)
 
 double mean_of_slowest(const TailView& view, std::uint64_t frames, Share share) {
   const auto k = static_cast<std::uint64_t>((static_cast<Int128>(frames) * share.ppm + kWhole - 1) / kWhole);
-  return static_cast<double>(view.slowest(k).sum) / static_cast<double>(k);
+  return static_cast<double>(view.slowest(k).sum.count()) / static_cast<double>(k);
 }
 
 double low_frame_time(const TailView& view, const Totals& totals, Share share, LowDefinition definition) {
@@ -72,8 +72,8 @@ double low_frame_time(const TailView& view, const Totals& totals, Share share, L
       break;
   }
   // In whole nanoseconds a sum reaches the share when it reaches the next whole one.
-  const Int128 time = (static_cast<Int128>(totals.time) * share.ppm + kWhole - 1) / kWhole;
-  return static_cast<double>(view.reaching(static_cast<Nanoseconds>(time)));
+  const Int128 time = (static_cast<Int128>(totals.time.count()) * share.ppm + kWhole - 1) / kWhole;
+  return static_cast<double>(view.reaching(Nanoseconds(static_cast<std::int64_t>(time))).count());
 }
 
 Low low(const TailView& view, const Totals& totals, Share share, LowDefinition definition) {
@@ -85,13 +85,13 @@ Low low(const TailView& view, const Totals& totals, Share share, LowDefinition d
 /// Sums along the intervals and drops those that aren't frames.
 Totals count(std::span<const Nanoseconds> intervals) {
   Totals totals;
-  Nanoseconds previous = 0;
+  Nanoseconds previous{};
   for (Nanoseconds interval : intervals) {
     if (!is_frame(interval)) {
       ++totals.left_out;
       continue;
     }
-    if (totals.frames++ > 0) totals.steps += std::abs(interval - previous);
+    if (totals.frames++ > 0) totals.steps += std::chrono::abs(interval - previous);
     totals.time += interval;
     previous = interval;
   }
@@ -109,11 +109,11 @@ Summary figures(const TailView& view, const Totals& totals, const SummaryRequest
   if (totals.frames == 0) return summary;
 
   const std::uint64_t n = totals.frames;
-  summary.average_rate = static_cast<double>(n) * kNanosecondsPerSecond / static_cast<double>(totals.time);
+  summary.average_rate = static_cast<double>(n) * kNanosecondsPerSecond / static_cast<double>(totals.time.count());
   summary.median = percentile(view, n, 0.5);
   summary.longest = view.slowest(1).kth;
   summary.shortest = view.shortest();
-  if (n > 1) summary.pacing = static_cast<double>(totals.steps) / static_cast<double>(n - 1);
+  if (n > 1) summary.pacing = static_cast<double>(totals.steps.count()) / static_cast<double>(n - 1);
   summary.percentiles.reserve(request.percentiles.size());
   summary.lows.reserve(request.lows.size() * request.definitions.size());
   for (double q : request.percentiles) summary.percentiles.push_back({q, percentile(view, n, q)});
@@ -179,11 +179,11 @@ std::vector<std::string> Summary::remarks() const {
 Summary summarize(std::span<const Nanoseconds> intervals, const SummaryRequest& request) {
   // The sum of n frames of at most an hour fits 64 bits up to 2.5 million of them; above that it is worth a second
   // look.
-  constexpr auto kSurelyFits = std::numeric_limits<Nanoseconds>::max() / kLongestFrame;
+  constexpr auto kSurelyFits = static_cast<std::size_t>(Nanoseconds::max() / kLongestFrame);
   if (intervals.size() > kSurelyFits) {
     frames::Int128 time = 0;
-    for (Nanoseconds interval : intervals) time += frames::is_frame(interval) ? interval : 0;
-    if (time > std::numeric_limits<Nanoseconds>::max())
+    for (Nanoseconds interval : intervals) time += frames::is_frame(interval) ? interval.count() : 0;
+    if (time > Nanoseconds::max().count())
       throw Error(Error::Code::invalid, "the frames add up to more than 292 years");
   }
   const frames::Totals totals = frames::count(intervals);

@@ -1,8 +1,7 @@
 #include "idlemeter/frames/live_frames.hpp"
 
-#include <cstdlib>
+#include <chrono>
 #include <deque>
-#include <limits>
 #include <stdexcept>
 
 #include "frames/ordered_frames.hpp"
@@ -14,13 +13,13 @@ namespace idlemeter {
 using namespace frames;
 
 struct LiveFrames::State {
-  Nanoseconds length = std::numeric_limits<Nanoseconds>::max();
+  Nanoseconds length = Nanoseconds::max();
   std::size_t most_frames = 0;
   bool sliding = false;
 
   frames::OrderedFrames ordered;
   frames::Totals totals;
-  Nanoseconds newest = 0;
+  Nanoseconds newest{};
   std::deque<Nanoseconds> order;  // the frames as they came, so that a sliding span knows which leaves; else empty
 
   [[nodiscard]] bool slides() const { return sliding; }
@@ -28,7 +27,7 @@ struct LiveFrames::State {
   void drop_oldest() {
     const Nanoseconds oldest = order.front();
     order.pop_front();
-    totals.steps -= order.empty() ? 0 : std::abs(order.front() - oldest);
+    if (!order.empty()) totals.steps -= std::chrono::abs(order.front() - oldest);
     totals.time -= oldest;
     --totals.frames;
     ordered.erase(oldest);
@@ -47,7 +46,7 @@ LiveFrames LiveFrames::growing(std::size_t most_frames) {
 }
 
 LiveFrames LiveFrames::sliding(Nanoseconds length, std::size_t most_frames) {
-  if (length <= 0 || most_frames == 0)
+  if (length <= Nanoseconds{} || most_frames == 0)
     throw std::invalid_argument("a sliding span holds at least a nanosecond and a frame");
   LiveFrames live = growing();
   live.state_->length = length;
@@ -58,12 +57,12 @@ LiveFrames LiveFrames::sliding(Nanoseconds length, std::size_t most_frames) {
 
 void LiveFrames::add(Nanoseconds interval) {
   State& s = *state_;
-  const bool fits = s.totals.time <= kLatestMoment && (s.slides() || s.totals.frames < s.most_frames);
+  const bool fits = s.totals.time <= kLongestTime && (s.slides() || s.totals.frames < s.most_frames);
   if (!frames::is_frame(interval) || !fits) {
     ++s.totals.left_out;
     return;
   }
-  if (s.totals.frames > 0) s.totals.steps += std::abs(interval - s.newest);
+  if (s.totals.frames > 0) s.totals.steps += std::chrono::abs(interval - s.newest);
   s.newest = interval;
   s.totals.time += interval;
   ++s.totals.frames;

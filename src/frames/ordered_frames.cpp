@@ -43,7 +43,7 @@ Tail OrderedFrames::Block::slowest(std::uint64_t k) const {
   while (taken < few && taken < k && (k - taken > in_order || others[taken] > *(top - (k - taken)))) ++taken;
   const Nanoseconds* from = top - (k - taken);
   const Nanoseconds sum =
-      std::accumulate(from, top, std::accumulate(others.data(), others.data() + taken, Nanoseconds{0}));
+      std::accumulate(from, top, std::accumulate(others.data(), others.data() + taken, Nanoseconds{}));
   if (taken == 0) return {*from, sum};
   return {from == top ? others[taken - 1] : std::min(*from, others[taken - 1]), sum};
 }
@@ -95,7 +95,7 @@ void OrderedFrames::regroup(std::size_t from_block) {
 void OrderedFrames::add_block(std::size_t place, Nanoseconds from) {
   const auto at = static_cast<std::ptrdiff_t>(place);
   from_.insert(from_.begin() + at, from);
-  sums_.insert(sums_.begin() + at, 0);
+  sums_.insert(sums_.begin() + at, Nanoseconds{});
   blocks_.emplace(blocks_.begin() + at);
 }
 
@@ -104,12 +104,12 @@ void OrderedFrames::remove_block(std::size_t place) {
   from_.erase(from_.begin() + at);
   sums_.erase(sums_.begin() + at);
   blocks_.erase(blocks_.begin() + at);
-  if (!from_.empty()) from_.front() = 0;
+  if (!from_.empty()) from_.front() = {};
 }
 
 void OrderedFrames::insert(Nanoseconds value) {
   if (blocks_.empty()) {
-    add_block(0, 0);
+    add_block(0, {});
     regroup(0);
   }
   std::size_t b = block_for(value);
@@ -135,7 +135,7 @@ void OrderedFrames::make_room(std::size_t full, Nanoseconds value) {
   }
   if (full == 0 && value < *least) {
     from_[0] = *least;
-    add_block(0, 0);
+    add_block(0, {});
     return regroup(0);
   }
   Nanoseconds* middle = first + kCapacity / 2;
@@ -143,7 +143,7 @@ void OrderedFrames::make_room(std::size_t full, Nanoseconds value) {
   add_block(full + 1, *middle);  // moves blocks, not their values
   Block& upper = blocks_[full + 1];
   upper.count = static_cast<std::uint32_t>(std::copy(middle, last, upper.values.get()) - upper.values.get());
-  sums_[full + 1] = std::accumulate(middle, last, Nanoseconds{0});
+  sums_[full + 1] = std::accumulate(middle, last, Nanoseconds{});
   sums_[full] -= sums_[full + 1];
   blocks_[full].count -= upper.count;
   blocks_[full].in_order = 0;
@@ -189,7 +189,7 @@ Nanoseconds OrderedFrames::shortest() const {
 }
 
 Tail OrderedFrames::slowest(std::uint64_t k) const {
-  Nanoseconds sum = 0;
+  Nanoseconds sum{};
   std::size_t g = groups_.size() - 1;
   for (; k > groups_[g].count; --g) {
     k -= groups_[g].count;

@@ -53,7 +53,7 @@ class OrderedFrames : public TailView {
   /// What sixty-four neighbouring blocks hold, so that a walk passes them in one step.
   struct Group {
     std::uint64_t count = 0;
-    Nanoseconds sum = 0;
+    Nanoseconds sum{};
   };
   static constexpr std::size_t kGroup = 64;
 

@@ -14,24 +14,25 @@ namespace {
 /// of 0.4 % everywhere); the finer ones are linear.
 class Scale {
  public:
-  static Scale logarithmic() { return {true, 0, 0, bucket_of_log(kLongestFrame) + 1}; }
+  static Scale logarithmic() { return {true, {}, 0, bucket_of_log(kLongestFrame) + 1}; }
 
   static Scale linear(Nanoseconds low, Nanoseconds width) {
-    const int shift = std::max(0, static_cast<int>(std::bit_width(static_cast<std::uint64_t>(width - 1))) - kStepBits);
-    return {false, low, shift, static_cast<std::size_t>((width - 1) >> shift) + 1};
+    const int shift =
+        std::max(0, static_cast<int>(std::bit_width(static_cast<std::uint64_t>(width.count() - 1))) - kStepBits);
+    return {false, low, shift, static_cast<std::size_t>((width.count() - 1) >> shift) + 1};
   }
 
   [[nodiscard]] std::size_t buckets() const { return buckets_; }
 
   [[nodiscard]] std::size_t bucket_of(Nanoseconds value) const {
-    return log_ ? bucket_of_log(value) : static_cast<std::size_t>((value - low_) >> shift_);
+    return log_ ? bucket_of_log(value) : static_cast<std::size_t>((value - low_).count() >> shift_);
   }
 
   [[nodiscard]] Nanoseconds low(std::size_t bucket) const {
-    if (!log_) return low_ + (static_cast<Nanoseconds>(bucket) << shift_);
-    if (bucket < 2 * kOctave) return static_cast<Nanoseconds>(bucket);
+    if (!log_) return low_ + Nanoseconds(bucket << shift_);
+    if (bucket < 2 * kOctave) return Nanoseconds(bucket);
     const auto octave = bucket / kOctave - 1;
-    return static_cast<Nanoseconds>((bucket % kOctave + kOctave) << octave);
+    return Nanoseconds((bucket % kOctave + kOctave) << octave);
   }
 
   [[nodiscard]] Nanoseconds width(std::size_t bucket) const { return low(bucket + 1) - low(bucket); }
@@ -46,7 +47,7 @@ class Scale {
 
   // 5 -> 5; 1000 -> the octave 512..1023 in steps of 2; 16'666'667 -> its octave in steps of 65'536
   static std::size_t bucket_of_log(Nanoseconds value) {
-    const auto v = static_cast<std::uint64_t>(value);
+    const auto v = static_cast<std::uint64_t>(value.count());
     const int shift = std::max(0, static_cast<int>(std::bit_width(v)) - (kOctaveBits + 1));
     return static_cast<std::size_t>(v >> shift) + (static_cast<std::size_t>(shift) << kOctaveBits);
   }
@@ -81,13 +82,13 @@ class SlowestFirst::Level {
   }
 
   Tail slowest(std::uint64_t k) {
-    Nanoseconds sum = 0;
+    Nanoseconds sum{};
     std::size_t b = buckets_.size() - 1;
     for (; k > buckets_[b].count; --b) {
       k -= buckets_[b].count;
       sum += buckets_[b].sum;
     }
-    if (scale_.width(b) == 1) return {scale_.low(b), sum + static_cast<Nanoseconds>(k) * scale_.low(b)};
+    if (scale_.width(b) == Nanoseconds{1}) return {scale_.low(b), sum + static_cast<std::int64_t>(k) * scale_.low(b)};
     const Tail rest = finer(b).slowest(k);
     return {rest.kth, sum + rest.sum};
   }
@@ -95,13 +96,13 @@ class SlowestFirst::Level {
   Nanoseconds reaching(Nanoseconds time) {
     std::size_t b = buckets_.size() - 1;
     for (; time > buckets_[b].sum; --b) time -= buckets_[b].sum;
-    return scale_.width(b) == 1 ? scale_.low(b) : finer(b).reaching(time);
+    return scale_.width(b) == Nanoseconds{1} ? scale_.low(b) : finer(b).reaching(time);
   }
 
  private:
   struct Bucket {
     std::uint64_t count = 0;
-    Nanoseconds sum = 0;
+    Nanoseconds sum{};
   };
 
   Level& finer(std::size_t bucket) {
@@ -117,9 +118,8 @@ class SlowestFirst::Level {
   std::vector<Nanoseconds> members_of(std::size_t bucket, Nanoseconds low, Nanoseconds width) const {
     std::vector<Nanoseconds> members;
     members.reserve(buckets_[bucket].count);
-    std::copy_if(values_.begin(), values_.end(), std::back_inserter(members), [=](Nanoseconds value) {
-      return static_cast<std::uint64_t>(value) - static_cast<std::uint64_t>(low) < static_cast<std::uint64_t>(width);
-    });
+    std::copy_if(values_.begin(), values_.end(), std::back_inserter(members),
+                 [=](Nanoseconds value) { return value >= low && value - low < width; });
     return members;
   }
 

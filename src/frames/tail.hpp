@@ -12,8 +12,8 @@ __extension__ typedef __int128 Int128;  // sums of nanoseconds times parts per m
 
 /// The k slowest frames.
 struct Tail {
-  Nanoseconds kth = 0;  ///< frame time of the fastest among them
-  Nanoseconds sum = 0;  ///< of all k
+  Nanoseconds kth{};  ///< frame time of the fastest among them
+  Nanoseconds sum{};  ///< of all k
 };
 
 /// Frames seen from the slowest end.
@@ -35,12 +35,12 @@ class TailView {
 struct Totals {
   std::uint64_t frames = 0;
   std::uint64_t left_out = 0;
-  Nanoseconds time = 0;
-  Nanoseconds steps = 0;  ///< sum of |t[i] - t[i-1]|, N - 1 of them
+  Nanoseconds time{};
+  Nanoseconds steps{};  ///< sum of |t[i] - t[i-1]|, N - 1 of them
 };
 
 /// True if the interval counts as a frame.
-constexpr bool is_frame(Nanoseconds interval) { return interval > 0 && interval <= kLongestFrame; }
+constexpr bool is_frame(Nanoseconds interval) { return interval > Nanoseconds{} && interval <= kLongestFrame; }
 
 /// Throws std::invalid_argument if a share or a percentile is out of its range.
 [[nodiscard]] Summary figures(const TailView& view, const Totals& totals, const SummaryRequest& request);

@@ -112,7 +112,7 @@ void MeterEnd::show(bool visible) {
   if (picture() != nullptr) picture()->visible.store(visible ? 1 : 0, std::memory_order_relaxed);
 }
 
-void MeterEnd::beat(std::int64_t time) {
+void MeterEnd::beat(Moment time) {
   if (picture() != nullptr) picture()->heartbeat.store(time, std::memory_order_relaxed);
 }
 

@@ -44,7 +44,7 @@ class MeterEnd {
   void publish(const Slot& slot);
 
   void show(bool visible);
-  void beat(std::int64_t time);
+  void beat(Moment time);
 
  private:
   [[nodiscard]] Picture* picture() { return static_cast<Picture*>(picture_.data); }

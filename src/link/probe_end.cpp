@@ -15,7 +15,7 @@ namespace {
 
 using namespace base;
 
-constexpr std::int64_t kLookEvery = 1'000'000'000, kAnswerEvery = 20'000'000;
+constexpr Nanoseconds kLookEvery = kSecond, kAnswerEvery = 20 * kMillisecond;
 
 std::uint64_t inode_of(int fd) {
   struct stat about {};
@@ -36,7 +36,7 @@ void ProbeEnd::drop() {
 void ProbeEnd::forget() {
   // The descriptor is this process's copy; the mappings are shared with the parent, who goes on writing.
   drop();
-  next_look_ = 0;
+  next_look_ = {};
 }
 
 void ProbeEnd::connect() {
@@ -67,7 +67,7 @@ void ProbeEnd::welcome() {
 }
 
 /// Once in a while: the socket shows whether the meter is still there.
-void ProbeEnd::look_after(std::int64_t time) {
+void ProbeEnd::look_after(Moment time) {
   next_look_ = time + kLookEvery;
   if (socket_ < 0) connect();
   if (socket_ < 0) return;

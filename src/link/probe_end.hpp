@@ -35,7 +35,7 @@ class ProbeEnd {
   void forget();
 
  private:
-  void look_after(std::int64_t time);
+  void look_after(Moment time);
   void connect();
   void welcome();
   void drop();
@@ -46,7 +46,7 @@ class ProbeEnd {
   int socket_ = -1;
   std::uint64_t socket_inode_ = 0;  // a game may close all its descriptors, and get the number again for another file
   std::uint64_t links_ = 0;         // how many meters there have been: each begins its pictures at 1
-  std::int64_t next_look_ = 0, last_ = 0;
+  Moment next_look_{}, last_{};
 };
 
 }  // namespace idlemeter::link

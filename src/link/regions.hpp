@@ -6,17 +6,19 @@
 #include <cstddef>
 #include <cstdint>
 
+#include "idlemeter/base/time.hpp"
+
 namespace idlemeter::link {
 
 inline constexpr std::uint32_t kVersion = 1;
 inline constexpr std::uint32_t kRingMagic = 0x676e6972, kPictureMagic = 0x74636970;  // "ring", "pict"
 inline constexpr const char* kVariable = "IDLEMETER_LINK";  // the environment's name for the meter's socket
 
-/// One present. Times in nanoseconds on the monotonic clock.
+/// One present.
 struct FrameEntry {
-  std::int64_t present = 0;
-  std::int64_t gpu_work = -1;  ///< of an earlier frame, as it became known; -1: none
-  std::uint32_t drawable = 0;  ///< tells windows and swapchains of one process apart
+  Moment present{};
+  Nanoseconds gpu_work = kUnknownTime;  ///< of an earlier frame, as it became known
+  std::uint32_t drawable = 0;           ///< tells windows and swapchains of one process apart
   std::uint32_t width = 0, height = 0;
   std::uint32_t after_pause = 0;  ///< other than 0: nothing is known of the time since the present before
 };
@@ -35,7 +37,7 @@ struct Ring {
   alignas(64) FrameEntry entries[kRingCapacity];
 };
 
-inline constexpr std::int64_t kSlowClockEvery = 100'000'000;  // if reading the GPU's clock stops the rasteriser
+inline constexpr Nanoseconds kSlowClockEvery = kSecond / 10;  // if reading the GPU's clock stops the rasteriser
 
 /// A picture's place in the window, from its top left corner, in pixels.
 struct Slot {
@@ -45,21 +47,21 @@ struct Slot {
 
 inline constexpr std::size_t kSlotBytes = std::size_t{16} << 20;  // four million pixels; untouched pages cost nothing
 inline constexpr std::size_t kPixelsAt = 4096;                    // of the first slot; the second follows
-inline constexpr std::int64_t kStale = 1'000'000'000;             // a meter that gave no sign for so long shows nothing
+inline constexpr Nanoseconds kStale = kSecond;                    // a meter that gave no sign for so long shows nothing
 
 /// The meter's. Pixels are four bytes, red, green, blue, alpha, colours multiplied by alpha, row by row from the top.
 struct Picture {
   std::uint32_t magic = kPictureMagic, version = kVersion;
   alignas(64) std::atomic<std::uint32_t> sequence;  ///< of the newest picture, in slot `sequence % 2`; 0: none yet
   std::atomic<std::uint32_t> visible;
-  std::atomic<std::int64_t> heartbeat;  ///< monotonic clock
+  std::atomic<Moment> heartbeat;
   Slot slots[2];
 };
 
 inline constexpr std::size_t kPictureBytes = kPixelsAt + 2 * kSlotBytes;
 
 static_assert(sizeof(FrameEntry) == 32 && sizeof(Picture) <= kPixelsAt);
-static_assert(std::atomic<std::uint32_t>::is_always_lock_free && std::atomic<std::int64_t>::is_always_lock_free);
+static_assert(std::atomic<std::uint32_t>::is_always_lock_free && std::atomic<Moment>::is_always_lock_free);
 
 /// Each side's first and only message, with its region as a sealed memfd.
 struct Greeting {

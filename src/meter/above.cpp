@@ -16,7 +16,7 @@
 namespace idlemeter::meter {
 namespace {
 
-constexpr std::int64_t kSearchEvery = 1'000'000'000;
+constexpr Nanoseconds kSearchEvery = kSecond;
 constexpr int kDeepest = 3;                  // window managers lay a game's window into one or two of their own
 constexpr std::uint32_t kSmallestSide = 64;  // anything smaller isn't a game's picture
 

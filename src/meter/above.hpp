@@ -35,7 +35,7 @@ class AboveAttachment final : public Attachment {
   [[nodiscard]] bool takes_pictures() const override { return true; }
   void publish(const Image& image, int x, int y) override;
   void show(bool visible) override;
-  void beat(std::int64_t) override {}
+  void beat(Moment) override {}
 
   /// The window that is seen of the game now; one of 0: none.
   void set_window(const SeenWindow& seen);
@@ -96,7 +96,7 @@ class Above final : public Entrance {
   xcb_atom_t compositor_ = 0;
   std::map<pid_t, Covered> covered_;
   bool changed_ = true;
-  std::int64_t search_due_ = 0;
+  Moment search_due_{};
 };
 
 }  // namespace idlemeter::meter

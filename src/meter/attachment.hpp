@@ -42,8 +42,8 @@ class Attachment {
 
   virtual void show(bool visible) = 0;
 
-  /// A sign of life at that time, on the monotonic clock.
-  virtual void beat(std::int64_t now) = 0;
+  /// A sign of life at that time.
+  virtual void beat(Moment now) = 0;
 };
 
 class Game;

@@ -85,7 +85,7 @@ void DamageWatch::listen() {
 }
 
 void DamageWatch::take(const xcb_generic_event_t& event) {
-  const std::int64_t at = monotonic_now();
+  const Moment at = monotonic_now();
   const auto& notify = reinterpret_cast<const xcb_damage_notify_event_t&>(event);
   const std::lock_guard lock(mutex_);
   const auto found = windows_.find(notify.drawable);

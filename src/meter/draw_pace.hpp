@@ -11,15 +11,15 @@ namespace idlemeter::meter {
 /// ms is followed by 200 ms without one. One thread at a time.
 class DrawPace {
  public:
-  [[nodiscard]] bool is_due(Nanoseconds now) const { return now >= due_; }
+  [[nodiscard]] bool is_due(Moment now) const { return now >= due_; }
 
   /// A drawing began and ended then.
-  void drew(Nanoseconds begin, Nanoseconds end) { due_ = end + kRest * std::max<Nanoseconds>(0, end - begin - kFree); }
+  void drew(Moment begin, Moment end) { due_ = end + kRest * std::max(Nanoseconds{}, end - begin - kFree); }
 
  private:
-  static constexpr Nanoseconds kRest = 4;
+  static constexpr int kRest = 4;
   static constexpr Nanoseconds kFree = 8 * kMillisecond;  // a quarter of a tick: no rest is needed after it
-  Nanoseconds due_ = 0;
+  Moment due_{};
 };
 
 }  // namespace idlemeter::meter

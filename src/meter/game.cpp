@@ -33,14 +33,9 @@ namespace fs = std::filesystem;
 constexpr std::uint32_t kLargestSide = 16384;
 
 bool shows_traces(const Face& face) {
-  const auto traces = [](const Cell& cell) { return cell.as == Show::trace || cell.as == Show::text_and_trace; };
-  for (const Row& row : face.rows) {
-    if (std::any_of(row.cells.begin(), row.cells.end(), traces)) return true;
-  }
-  return std::any_of(face.pins.begin(), face.pins.end(), [&](const Pin& pin) {
-    const auto* shown = std::get_if<CellPin>(&pin.what);
-    return shown != nullptr && traces(shown->cell);
-  });
+  bool shows = false;
+  for_each_cell(face, [&](const Cell& cell) { shows = shows || cell.trace() != nullptr; });
+  return shows;
 }
 
 /// The pixels around the bounds within the picture, with room for the edges of letters.
@@ -66,15 +61,15 @@ std::string first_line(const std::string& mistake) {
 
 std::optional<Nanoseconds> WindowChoice::interval(const link::FrameEntry& frame) {
   if (frame.after_pause != 0 && frame.drawable == main_) pause();
-  if (frame.drawable == main_ && last_ != 0) {
+  if (frame.drawable == main_ && last_) {
     other_frames_ = 0;
-    return frame.present - std::exchange(last_, frame.present);
+    return frame.present - *std::exchange(last_, frame.present);
   }
   const bool again = frame.drawable == other_ && other_frames_ > 0;
-  const Nanoseconds before = std::exchange(other_last_, frame.present);
+  const Moment before = std::exchange(other_last_, frame.present);
   other_ = frame.drawable;
   other_frames_ = again ? other_frames_ + 1 : 1;
-  if (last_ != 0 && other_frames_ < 2) return std::nullopt;
+  if (last_ && other_frames_ < 2) return std::nullopt;
   main_ = other_;
   last_ = frame.present;
   other_frames_ = 0;
@@ -82,7 +77,7 @@ std::optional<Nanoseconds> WindowChoice::interval(const link::FrameEntry& frame)
 }
 
 void WindowChoice::pause() {
-  last_ = 0;
+  last_.reset();
   other_frames_ = 0;
 }
 
@@ -125,7 +120,7 @@ void Game::set_face(WatchedFace face) {
 
 std::string Game::picture() const { return width_ == 0 ? "" : fmt::format("{}x{}", width_, height_); }
 
-const std::vector<FrameRecord>& Game::drain(Nanoseconds now) {
+const std::vector<FrameRecord>& Game::drain(Moment now) {
   arrived_.clear();
   counted_.clear();
   note_size(attachment_->size());
@@ -141,8 +136,8 @@ const std::vector<FrameRecord>& Game::drain(Nanoseconds now) {
 
 /// A game that presents more than can be kept would take all of the meter's time and memory. What was saved up while
 /// the meter was stopped isn't surplus.
-void Game::drop_surplus(Nanoseconds now) {
-  const double seconds = drained_ == 0 ? 0 : static_cast<double>(now - drained_) / kSecond;
+void Game::drop_surplus(Moment now) {
+  const double seconds = drained_ ? in_seconds(now - *drained_) : 0;
   drained_ = now;
   allowance_ = std::clamp(allowance_ + seconds * limits::kFramesPerSecond, 0.0, double{link::kRingCapacity});
   const auto most = static_cast<std::size_t>(allowance_);
@@ -154,19 +149,19 @@ void Game::drop_surplus(Nanoseconds now) {
   allowance_ -= static_cast<double>(arrived_.size());
 }
 
-void Game::keep_early(Nanoseconds since) {
+void Game::keep_early(Moment since) {
   constexpr std::size_t kMost = limits::kFramesPerSecond;
   std::copy_if(counted_.begin(), counted_.end(), std::back_inserter(early_),
                [&](const FrameRecord& frame) { return frame.at >= since; });
   if (early_.size() > kMost) early_.erase(early_.begin(), early_.end() - static_cast<std::ptrdiff_t>(kMost));
 }
 
-void Game::begin_recording(RunSink& sink, Nanoseconds since, Nanoseconds until) {
+void Game::begin_recording(RunSink& sink, Moment since, std::optional<Moment> until) {
   std::erase_if(early_, [&](const FrameRecord& frame) { return frame.at < since; });
   live_.begin_recording(&sink, since, until, std::exchange(early_, {}));
 }
 
-std::optional<Nanoseconds> Game::early_since() const {
+std::optional<Moment> Game::early_since() const {
   return early_.empty() ? std::nullopt : std::optional(early_.front().at - early_.front().interval);
 }
 
@@ -181,20 +176,20 @@ void Game::note_size(Attachment::Size size) {
   height_ = static_cast<int>(size.height);
 }
 
-void Game::take(const link::FrameEntry& entry, Nanoseconds now) {
+void Game::take(const link::FrameEntry& entry, Moment now) {
   ++presents_;
   note_size({entry.width, entry.height});
   // Windows present on threads of their own, so that one may come a little late; a clock's reading may be a little
   // ahead.
-  if (entry.present <= 0 || entry.present > now + kSecond || entry.present < newest_ - kSecond) {
+  if (entry.present <= Moment{} || entry.present > now + kSecond || entry.present < newest_ - kSecond) {
     ++refused_;
     return;
   }
   newest_ = std::max(newest_, entry.present);
   const auto interval = window_.interval(entry);
-  if (!interval || *interval <= 0) return;
-  const bool has_work = entry.gpu_work > 0 && entry.gpu_work <= kLongestFrame;
-  const FrameRecord frame{entry.present, *interval, has_work ? entry.gpu_work : -1};
+  if (!interval || *interval <= Nanoseconds{}) return;
+  const bool has_work = entry.gpu_work > Nanoseconds{} && entry.gpu_work <= kLongestFrame;
+  const FrameRecord frame{entry.present, *interval, has_work ? entry.gpu_work : kUnknownTime};
   whole_.add(frame.interval);
   counted_.push_back(frame);
 }
@@ -203,7 +198,7 @@ void Game::look_at_face() {
   if (face_.look()) note_face();
 }
 
-void Game::update(const Snapshot& machine, Nanoseconds now, LiveReadings::Past past) {
+void Game::update(const Snapshot& machine, Moment now, LiveReadings::Past past) {
   GameInfo info{name_, attachment_->api(), picture()};
   if (info != info_) live_.set_game(info_ = std::move(info));
   live_.update(machine, now, past);

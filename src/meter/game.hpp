@@ -33,9 +33,9 @@ class WindowChoice {
 
  private:
   std::uint32_t main_ = 0;
-  Nanoseconds last_ = 0;
+  std::optional<Moment> last_;
   std::uint32_t other_ = 0;
-  Nanoseconds other_last_ = 0;
+  Moment other_last_{};
   int other_frames_ = 0;
 };
 
@@ -92,17 +92,17 @@ class Game {
   void set_face(WatchedFace face);
 
   /// Takes the frames that have come by now, and returns those that count.
-  const std::vector<FrameRecord>& drain(Nanoseconds now);
+  const std::vector<FrameRecord>& drain(Moment now);
 
   /// Keeps those of the frames just drained that were presented since then, for a recording that begins with them: up
   /// to a second's worth of limits::kFramesPerSecond, the newest.
-  void keep_early(Nanoseconds since);
+  void keep_early(Moment since);
 
   /// Starts a recording that begins with the frames that were kept since then. See LiveReadings.
-  void begin_recording(RunSink& sink, Nanoseconds since, Nanoseconds until);
+  void begin_recording(RunSink& sink, Moment since, std::optional<Moment> until);
 
   /// The start of the first frame that is kept; empty if none is.
-  [[nodiscard]] std::optional<Nanoseconds> early_since() const;
+  [[nodiscard]] std::optional<Moment> early_since() const;
 
   /// A line to show with the overlay, such as why nothing is recorded; empty: none.
   void set_notice(const std::string& notice);
@@ -111,7 +111,7 @@ class Game {
   void look_at_face();
 
   /// Joins the machine's values with the game's own.
-  void update(const Snapshot& machine, Nanoseconds now, LiveReadings::Past past);
+  void update(const Snapshot& machine, Moment now, LiveReadings::Past past);
 
   /// Lays the values out and hands over a new picture, if it is another than the last.
   void redraw(Painter& painter);
@@ -119,8 +119,8 @@ class Game {
   [[nodiscard]] bool has_traces() const { return has_traces_; }
 
  private:
-  void take(const link::FrameEntry& frame, Nanoseconds now);
-  void drop_surplus(Nanoseconds now);
+  void take(const link::FrameEntry& frame, Moment now);
+  void drop_surplus(Moment now);
   void note_size(Attachment::Size size);
   void note_face();
   void add_line(Scene& scene, Painter& painter, std::string text) const;
@@ -136,7 +136,8 @@ class Game {
   std::vector<FrameRecord> counted_;
   std::vector<FrameRecord> early_;
   std::uint64_t presents_ = 0, lost_ = 0, refused_ = 0;
-  Nanoseconds newest_ = 0, drained_ = 0;
+  Moment newest_{};
+  std::optional<Moment> drained_;
   double allowance_ = link::kRingCapacity;  // of presents that may come now
   std::string notice_;
   bool too_much_ = false;  // the overlay has more to paint than may be

@@ -14,7 +14,7 @@
 namespace idlemeter::meter {
 namespace {
 
-constexpr std::int64_t kPatience = 2'000'000'000;  // with peers that say nothing
+constexpr Nanoseconds kPatience = 2 * kSecond;  // with peers that say nothing
 
 }  // namespace
 

@@ -25,7 +25,7 @@ class LinkAttachment final : public Attachment {
   [[nodiscard]] bool takes_pictures() const override { return end_.linked(); }
   void publish(const Image& image, int x, int y) override;
   void show(bool visible) override { end_.show(visible); }
-  void beat(std::int64_t now) override { end_.beat(now); }
+  void beat(Moment now) override { end_.beat(now); }
 
  private:
   link::MeterEnd end_;
@@ -51,14 +51,14 @@ class Links final : public Entrance {
   struct Link {
     LinkAttachment* attachment;
     Game* game;
-    std::int64_t since = 0;
+    Moment since{};
     bool cut_off = false;  // the socket has ended: a game may close all its descriptors, its shared memory goes on
   };
 
   /// Connected, and not greeted yet.
   struct Silent {
     std::unique_ptr<LinkAttachment> attachment;
-    std::int64_t since = 0;
+    Moment since{};
   };
 
   void accept();

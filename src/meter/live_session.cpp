@@ -85,7 +85,7 @@ void LiveSession::drain(Game& game) {
 }
 
 void LiveSession::tick() {
-  const Nanoseconds now = this->now();
+  const Moment now = this->now();
   for (Game& game : games_) {
     drain(game);
     game.attachment().beat(now);
@@ -100,7 +100,7 @@ void LiveSession::tick() {
 }
 
 /// Texts and what is hidden at their pace, traces at each tick.
-void LiveSession::redraw(Nanoseconds now) {
+void LiveSession::redraw(Moment now) {
   using Past = LiveReadings::Past;
   const bool text = now >= text_due_;
   if (text) text_due_ = now + kTextEvery - kTick * kMillisecond / 2;

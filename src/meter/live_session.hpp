@@ -25,7 +25,7 @@ inline constexpr unsigned kTick = 33;  // milliseconds: traces move at this pace
 
 /// What a session is given.
 struct Surroundings {
-  std::function<Nanoseconds()> clock;      ///< monotonic, the one that frames are stamped with
+  std::function<Moment()> clock;           ///< monotonic, the one that frames are stamped with
   std::function<Snapshot()> machine;       ///< its newest values
   std::function<bool()> is_machine_known;  ///< whether every source has answered once
   std::function<void(int pid)> game_is;    ///< called when another process becomes the game that counts
@@ -57,12 +57,12 @@ class LiveSession final : public Host {
   void plan(double seconds, double after);
   [[nodiscard]] bool has_plan() const { return planned_.has_value(); }
   /// Ends the recording and waits for the disk, for so long.
-  void end_recordings(std::chrono::nanoseconds at_most);
+  void end_recordings(Nanoseconds at_most);
   [[nodiscard]] const std::vector<std::string>& recording_problems() const { return problems_; }
 
  private:
   struct Planned {
-    Nanoseconds at = 0;
+    Moment at{};
     double seconds = 0;
   };
 
@@ -73,28 +73,28 @@ class LiveSession final : public Host {
   };
   struct Waiting {
     Reply reply;
-    Nanoseconds until = 0;
+    Moment until{};
     Answer answer;
   };
 
-  [[nodiscard]] Nanoseconds now() const { return around_.clock(); }
+  [[nodiscard]] Moment now() const { return around_.clock(); }
   void log(const std::string& line) const;
 
   [[nodiscard]] WatchedFace face_for(int pid) const;
   static GameReport report(const Game& game, bool over);
   [[nodiscard]] Game* main_game();
   void drain(Game& game);
-  void redraw(Nanoseconds now);
+  void redraw(Moment now);
 
   [[nodiscard]] bool is_recorded(const Game& game) const;
-  [[nodiscard]] bool may_start(Nanoseconds now) const;
-  void start_recording(Game& game, Nanoseconds now);
+  [[nodiscard]] bool may_start(Moment now) const;
+  void start_recording(Game& game, Moment now);
   std::shared_ptr<Recording> stop_recording();
   void look_after_recordings();
   void note_problem(const std::string& problem);
-  void record(Nanoseconds now);
+  void record(Moment now);
 
-  void answer_waiting(Nanoseconds now);
+  void answer_waiting(Moment now);
   Reply act(const MeterCommand& command);
   MeterAnswer mark();
   [[nodiscard]] std::string next_face();
@@ -106,14 +106,14 @@ class LiveSession final : public Host {
 
   MeterOptions options_;
   Surroundings around_;
-  Nanoseconds began_;
+  Moment began_;
   std::list<Game> games_;
   std::vector<GameReport> over_;
   int game_pid_ = 0;  // the last one that game_is() was called with
   Painter painter_;
   DrawPace pace_;
   bool visible_;
-  Nanoseconds text_due_ = 0;
+  Moment text_due_{};
 
   std::optional<Planned> planned_;
   std::shared_ptr<Recording> recording_;

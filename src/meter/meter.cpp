@@ -51,7 +51,7 @@ struct Meter::State {
                 {.pace = options.settings.pace, .paces = options.settings.paces}),
         session(options, {.clock = &monotonic_now,
                           .machine = [this] { return sampler.snapshot(); },
-                          .is_machine_known = [this] { return sampler.wait(1, std::chrono::nanoseconds::zero()); },
+                          .is_machine_known = [this] { return sampler.wait(1, Nanoseconds{}); },
                           .game_is = [this](int pid) { game_pid->set(pid); },
                           .let_games_go = [this] { entrance->close(); }}),
         control(loop, options.folder / fmt::format("{}.control", ::getpid()),
@@ -102,7 +102,7 @@ struct Meter::State {
   }
 
   const MeterOptions options;
-  Nanoseconds complained_at = -kSecond;
+  Moment complained_at{-kSecond};
   meter::Loop loop{[this](const char* mistake) { complain(mistake); }};
   std::shared_ptr<GamePid> game_pid = std::make_shared<GamePid>();
   Sampler sampler;

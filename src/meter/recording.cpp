@@ -26,7 +26,8 @@ RunDetails details_of(const Game& game, const Snapshot& values) {
 
 }  // namespace
 
-Recording::Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, Nanoseconds until)
+Recording::Recording(const std::filesystem::path& store, Game& game, const Snapshot& values,
+                     std::optional<Moment> until)
     : game_(game), recorder_(store, details_of(game, values)), until_(until) {}
 
 bool Recording::is_done() const {

@@ -17,22 +17,22 @@ class Game;
 class Recording {
  public:
   /// Starts a run of the game, with facts from the values. `until`: its end on the session's clock; 0: finish().
-  Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, Nanoseconds until);
+  Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, std::optional<Moment> until);
 
   [[nodiscard]] Game& game() const { return game_; }
   [[nodiscard]] RunSink& sink() { return recorder_; }
-  [[nodiscard]] bool is_over(Nanoseconds now) const { return until_ > 0 && now >= until_; }
+  [[nodiscard]] bool is_over(Moment now) const { return until_ && now >= *until_; }
 
   void finish() { recorder_.finish(); }
   void give_up() { recorder_.give_up(); }
   [[nodiscard]] BackgroundRecorder::State state() const { return recorder_.state(); }
   [[nodiscard]] bool is_done() const;
-  [[nodiscard]] bool wait(std::chrono::nanoseconds at_most) const { return recorder_.wait(at_most); }
+  [[nodiscard]] bool wait(Nanoseconds at_most) const { return recorder_.wait(at_most); }
 
  private:
   Game& game_;
   BackgroundRecorder recorder_;
-  Nanoseconds until_;
+  std::optional<Moment> until_;
 };
 
 }  // namespace idlemeter::meter

@@ -37,7 +37,7 @@ std::vector<RunningMeter> running_meters(const std::filesystem::path& folder) {
 }
 
 std::string tell_meter(const std::filesystem::path& control_socket, const std::string& command) {
-  const Nanoseconds end = monotonic_now() + 2 * kSecond;
+  const Moment end = monotonic_now() + 2 * kSecond;
   int socket = -1;
   while ((socket = connect_to(control_socket.c_str())) < 0) {
     const bool crowded = errno == EAGAIN && monotonic_now() < end;  // others wait to be heard before

@@ -45,7 +45,7 @@ void LiveSession::obey(const MeterCommand& command, Answer answer) {
   }
 }
 
-void LiveSession::answer_waiting(Nanoseconds now) {
+void LiveSession::answer_waiting(Moment now) {
   for (auto one = waiting_.begin(); one != waiting_.end();) {
     auto answer = one->reply.later();
     if (!answer && now >= one->until) answer = one->reply.now;
@@ -66,7 +66,7 @@ LiveSession::Reply LiveSession::act(const MeterCommand& command) {
     case What::hide:
     case What::toggle:
       visible_ = command.what == What::show || (command.what == What::toggle && !visible_);
-      text_due_ = 0;
+      text_due_ = {};
       tick();
       reply.now.visible = visible_;
       break;
@@ -96,7 +96,7 @@ MeterAnswer LiveSession::mark() {
   if (!recording_) throw Error("nothing is being recorded", "", "start a recording with 'idlemeter tell record'");
   MeterAnswer answer;
   answer.marks = recording_->game().live().mark();
-  text_due_ = 0;
+  text_due_ = {};
   tick();
   return answer;
 }
@@ -167,7 +167,7 @@ MeterAnswer LiveSession::hand_over() {
 std::optional<RecordingState> LiveSession::state_of_recording() const {
   RecordingState about;
   if (planned_ && !recording_) {
-    about.in_s = static_cast<double>(std::max<Nanoseconds>(0, planned_->at - now())) / kSecond;
+    about.in_s = in_seconds(std::max(Nanoseconds{}, planned_->at - now()));
     return about;
   }
   if (!recording_) return std::nullopt;

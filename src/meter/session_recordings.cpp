@@ -14,16 +14,16 @@ namespace idlemeter::meter {
 bool LiveSession::is_recorded(const Game& game) const { return recording_ && &recording_->game() == &game; }
 
 /// Whether the plan is due and the machine's names are known, or have been waited for long enough.
-bool LiveSession::may_start(Nanoseconds now) const {
+bool LiveSession::may_start(Moment now) const {
   constexpr Nanoseconds kPatience = kSecond / 4;
   if (!planned_ || now < planned_->at || recording_) return false;
   return now - began_ > kPatience || around_.is_machine_known();
 }
 
-void LiveSession::start_recording(Game& game, Nanoseconds now) {
+void LiveSession::start_recording(Game& game, Moment now) {
   const Planned plan = *std::exchange(planned_, std::nullopt);
-  const Nanoseconds since = std::clamp(game.early_since().value_or(now), std::min(plan.at, now), now);
-  const Nanoseconds until = plan.seconds > 0 ? since + static_cast<Nanoseconds>(plan.seconds * kSecond) : 0;
+  const Moment since = std::clamp(game.early_since().value_or(now), std::min(plan.at, now), now);
+  const auto until = plan.seconds > 0 ? std::optional(since + from_seconds(plan.seconds)) : std::nullopt;
   recording_ = std::make_shared<Recording>(options_.store, game, around_.machine(), until);
   game.begin_recording(recording_->sink(), since, until);
   notice_.clear();
@@ -67,7 +67,7 @@ void LiveSession::note_problem(const std::string& problem) {
 }
 
 /// Starts and ends as it was planned.
-void LiveSession::record(Nanoseconds now) {
+void LiveSession::record(Moment now) {
   look_after_recordings();
   Game* game = main_game();
   if (game != nullptr && may_start(now)) start_recording(*game, now);
@@ -77,18 +77,17 @@ void LiveSession::record(Nanoseconds now) {
 void LiveSession::plan(double seconds, double after) {
   if (!(seconds >= 0 && seconds <= 86'400 && after >= 0 && after <= 86'400))
     throw Error(Error::Code::invalid, "a recording takes, and waits for, up to a day");
-  planned_ = Planned{now() + static_cast<Nanoseconds>(after * kSecond), seconds};
+  planned_ = Planned{now() + from_seconds(after), seconds};
 }
 
-void LiveSession::end_recordings(std::chrono::nanoseconds at_most) {
+void LiveSession::end_recordings(Nanoseconds at_most) {
   for (Game& game : games_) drain(game);
   Game* const game = main_game();
   const bool is_due = planned_ && now() >= planned_->at && !recording_;
   if (is_due && game != nullptr && game->early_since()) start_recording(*game, now());
   if (recording_) stop_recording();
-  const Nanoseconds until = monotonic_now() + at_most.count();  // the disk's time, whatever the session's clock says
-  for (const auto& one : ending_)
-    (void)one->wait(std::chrono::nanoseconds(std::max<Nanoseconds>(0, until - monotonic_now())));
+  const Moment until = monotonic_now() + at_most;  // the disk's time, whatever the session's clock says
+  for (const auto& one : ending_) (void)one->wait(std::max(Nanoseconds{}, until - monotonic_now()));
   look_after_recordings();
   for (const auto& one : std::exchange(ending_, {})) {
     one->give_up();

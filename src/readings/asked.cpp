@@ -14,7 +14,7 @@
 
 namespace idlemeter::readings {
 
-void AskedSource::discover(Nanoseconds now) {
+void AskedSource::discover(Moment now) {
   discovered_ = now;
   std::vector<ReadingInfo> found = source_->discover();
   std::unordered_set<std::string_view> ids;
@@ -27,7 +27,7 @@ void AskedSource::discover(Nanoseconds now) {
 }
 
 /// A batch of missing values; discovers if that is due. A source that throws has no readings, or the ones it had.
-std::shared_ptr<Batch> AskedSource::empty_batch(Nanoseconds now) {
+std::shared_ptr<Batch> AskedSource::empty_batch(Moment now) {
   if (list_ == nullptr || now - discovered_ >= rescan_) {
     problem_.clear();
     try {
@@ -46,9 +46,9 @@ std::shared_ptr<Batch> AskedSource::empty_batch(Nanoseconds now) {
   return batch;
 }
 
-std::shared_ptr<const Batch> AskedSource::prepare(Nanoseconds now) { return empty_batch(now); }
+std::shared_ptr<const Batch> AskedSource::prepare(Moment now) { return empty_batch(now); }
 
-std::shared_ptr<const Batch> AskedSource::ask(Nanoseconds now) {
+std::shared_ptr<const Batch> AskedSource::ask(Moment now) {
   const auto batch = empty_batch(now);
   if (!problem_.empty()) return batch;
   try {

@@ -18,20 +18,20 @@ class AskedSource {
   AskedSource(std::unique_ptr<Source> source, Nanoseconds rescan) : source_(std::move(source)), rescan_(rescan) {}
 
   /// What it has, without values.
-  [[nodiscard]] std::shared_ptr<const Batch> prepare(Nanoseconds now);
+  [[nodiscard]] std::shared_ptr<const Batch> prepare(Moment now);
 
   /// What it has, with values. Discovers again if that is due.
-  [[nodiscard]] std::shared_ptr<const Batch> ask(Nanoseconds now);
+  [[nodiscard]] std::shared_ptr<const Batch> ask(Moment now);
 
   [[nodiscard]] const Source& source() const { return *source_; }
 
  private:
-  std::shared_ptr<Batch> empty_batch(Nanoseconds now);
-  void discover(Nanoseconds now);
+  std::shared_ptr<Batch> empty_batch(Moment now);
+  void discover(Moment now);
 
   std::unique_ptr<Source> source_;
   Nanoseconds rescan_;
-  Nanoseconds discovered_ = 0;
+  Moment discovered_{};
   std::string problem_;  // why the last discover() failed; empty: it didn't
   std::vector<ReadingInfo> found_;
   std::shared_ptr<const ReadingList> list_;

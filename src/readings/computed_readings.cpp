@@ -59,7 +59,7 @@ class Computed {
   Value of_span(const Snapshot& snapshot) {
     const Value value = input(snapshot, reading_.of);
     if (const auto n = number(value)) values_.emplace_back(snapshot.time(), *n);
-    while (!values_.empty() && values_.front().first < snapshot.time() - reading_.over.count()) values_.pop_front();
+    while (!values_.empty() && values_.front().first < snapshot.time() - reading_.over) values_.pop_front();
     if (values_.empty()) return number(value) ? Value(Missing{"no samples yet"}) : value;
     const auto less = [](const auto& a, const auto& b) { return a.second < b.second; };
     if (reading_.take == ComputedReading::Take::least)
@@ -73,7 +73,7 @@ class Computed {
 
   ComputedReading reading_;
   std::optional<Formula> formula_;
-  std::deque<std::pair<Nanoseconds, double>> values_;
+  std::deque<std::pair<Moment, double>> values_;
 };
 
 }  // namespace

@@ -35,7 +35,7 @@ ReadingInfo info(std::string id, std::string title, std::string brief, Unit unit
 std::string words_of(const std::optional<Span>& span) {
   if (!span || span->kind == Span::Kind::recording) return " of the span";
   if (span->kind == Span::Kind::cleared) return " since cleared";
-  return fmt::format(" of the last {} s", static_cast<double>(span->length) / kSecond);
+  return fmt::format(" of the last {} s", in_seconds(span->length));
 }
 
 ReadingInfo info_of(const FrameStatistic& s) {
@@ -68,7 +68,7 @@ ReadingInfo info_of(const FrameStatistic& s) {
 double part(Share share) { return share.ppm / 1e6; }
 
 Value rate_of(const std::optional<Nanoseconds>& time) {
-  return time ? Value(1e9 / static_cast<double>(*time)) : Value(Missing{kNoFrames});
+  return time ? Value(1 / in_seconds(*time)) : Value(Missing{kNoFrames});
 }
 
 Value scaled(const std::optional<double>& figure, double scale) {
@@ -77,7 +77,7 @@ Value scaled(const std::optional<double>& figure, double scale) {
 
 /// Milliseconds, or missing if there is no such time.
 Value milliseconds(Nanoseconds time, const char* reason) {
-  return time > 0 ? Value(static_cast<double>(time) / 1e6) : Value(Missing{reason});
+  return time > Nanoseconds{} ? Value(in_milliseconds(time)) : Value(Missing{reason});
 }
 
 Value percentile_of(const Summary& summary, double q) {
@@ -106,7 +106,7 @@ Value value_of(const FrameStatistic& s, const Summary& summary) {
     case Quantity::pacing:
       return scaled(summary.pacing, 1e-6);
     case Quantity::span:
-      return static_cast<double>(summary.time) / 1e9;
+      return in_seconds(summary.time);
     case Quantity::count:
       break;
   }
@@ -149,7 +149,8 @@ struct Stretch {
 
 struct FrameReadings::State {
   enum class Recording { off, on, held } recording = Recording::off;
-  Nanoseconds recording_since = 0, recorded = 0;
+  Moment recording_since{};
+  Nanoseconds recorded{};
   std::vector<Stretch> stretches;  // the recording's first
   LiveFrames recent = LiveFrames::sliding(kSecond / 2);
   FrameRecord newest;
@@ -198,9 +199,9 @@ struct FrameReadings::State {
     return std::make_shared<const ReadingList>(std::move(infos));
   }
 
-  [[nodiscard]] Value recording_time(Nanoseconds now) const {
+  [[nodiscard]] Value recording_time(Moment now) const {
     if (recording == Recording::off) return Missing{"no recording"};
-    return static_cast<double>(recording == Recording::on ? now - recording_since : recorded) / 1e9;
+    return in_seconds(recording == Recording::on ? now - recording_since : recorded);
   }
 };
 
@@ -218,7 +219,7 @@ void FrameReadings::add(const FrameRecord& frame) {
   }
   state_->recent.add(frame.interval);
   state_->newest = frame;
-  if (frame.gpu_work > 0) state_->timed = frame;
+  if (frame.gpu_work > Nanoseconds{}) state_->timed = frame;
 }
 
 void FrameReadings::clear() {
@@ -229,7 +230,7 @@ void FrameReadings::clear() {
   if (state_->recording == State::Recording::held) state_->recording = State::Recording::off;
 }
 
-void FrameReadings::begin_recording(Nanoseconds since, std::span<const FrameRecord> already) {
+void FrameReadings::begin_recording(Moment since, std::span<const FrameRecord> already) {
   state_->recorded_stretch().frames.clear();
   for (const FrameRecord& frame : already) state_->recorded_stretch().frames.add(frame.interval);
   state_->recording = State::Recording::on;
@@ -238,13 +239,13 @@ void FrameReadings::begin_recording(Nanoseconds since, std::span<const FrameReco
 
 void FrameReadings::abandon_recording() { state_->recording = State::Recording::off; }
 
-void FrameReadings::end_recording(Nanoseconds now) {
+void FrameReadings::end_recording(Moment now) {
   if (state_->recording != State::Recording::on) return;
   state_->recording = State::Recording::held;
   state_->recorded = now - state_->recording_since;
 }
 
-std::shared_ptr<const Batch> FrameReadings::batch(Nanoseconds now) const {
+std::shared_ptr<const Batch> FrameReadings::batch(Moment now) const {
   constexpr const char* kStates[] = {"off", "on", "held"};
   auto batch = std::make_shared<Batch>();
   batch->list = state_->list;
@@ -252,7 +253,7 @@ std::shared_ptr<const Batch> FrameReadings::batch(Nanoseconds now) const {
   batch->values = {
       scaled(state_->recent.summary({{}, {}, {}}).average_rate, 1),
       milliseconds(state_->newest.interval, kNoFrames),
-      milliseconds(state_->newest.at - state_->timed.at <= kSecond ? state_->timed.gpu_work : -1,
+      milliseconds(state_->newest.at - state_->timed.at <= kSecond ? state_->timed.gpu_work : kUnknownTime,
                    "the graphics driver reports no GPU time"),
       std::string(kStates[static_cast<int>(state_->recording)]),
       state_->recording_time(now),

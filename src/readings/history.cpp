@@ -5,11 +5,11 @@
 
 namespace idlemeter {
 
-void History::add(std::string_view id, Nanoseconds at, double value) {
+void History::add(std::string_view id, Moment at, double value) {
   auto entry = entries_.find(id);
   if (entry == entries_.end()) entry = entries_.emplace(id, std::deque<Entry>{}).first;
   std::deque<Entry>& values = entry->second;
-  if (at < -kLatestMoment || at > kLatestMoment) return;
+  if (at < kEarliestMoment || at > kLatestMoment) return;
   if (!values.empty() && at < values.back().at) values.clear();  // a clock that was set back: what was is another past
   values.push_back({at, value});
   while (values.front().at < at - length_ || values.size() > most_) values.pop_front();

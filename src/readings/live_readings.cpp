@@ -1,6 +1,7 @@
 #include "idlemeter/readings/live_readings.hpp"
 
 #include <algorithm>
+#include <optional>
 #include <utility>
 
 #include "idlemeter/base/time.hpp"
@@ -31,10 +32,10 @@ std::shared_ptr<const Batch> batch_of(const GameInfo& game) {
     const char* reason = game.name.empty() ? "no game runs" : "not known of this game";
     return text.empty() ? Value(Missing{reason}) : Value(text);
   };
-  return std::make_shared<const Batch>(Batch{list, {known(game.name), known(game.api), known(game.picture)}, 0});
+  return std::make_shared<const Batch>(Batch{list, {known(game.name), known(game.api), known(game.picture)}, {}});
 }
 
-std::shared_ptr<const Batch> batch_of_marks(int marks, Nanoseconds now) {
+std::shared_ptr<const Batch> batch_of_marks(int marks, Moment now) {
   static const auto list = std::make_shared<const ReadingList>(
       std::vector<ReadingInfo>{{"recording.marks", "Marks set in the recording", "Marks", "Game", DeviceKind::frames,
                                 Unit::none, "the user", 0}});
@@ -54,8 +55,9 @@ struct LiveReadings::State {
 
   struct Recording {
     RunSink* sink = nullptr;
-    Nanoseconds since = 0, until = 0;
-    Nanoseconds sample_due = 0;
+    Moment since{};
+    std::optional<Moment> until;
+    Moment sample_due{};
     int marks = 0;
   };
   std::optional<Recording> recording;
@@ -65,21 +67,21 @@ struct LiveReadings::State {
     if (!recording || recording->sink == nullptr) return;
     within.clear();
     for (FrameRecord frame : added) {
-      if (frame.at < recording->since || (recording->until > 0 && frame.at > recording->until)) continue;
-      frame.at -= recording->since;
+      if (frame.at < recording->since || (recording->until && frame.at > *recording->until)) continue;
+      frame.at = Moment{frame.at - recording->since};
       within.push_back(frame);
     }
     if (!within.empty()) recording->sink->add(within);
   }
 
   /// A little early counts too: whoever updates twice a second doesn't always do it to the millisecond.
-  [[nodiscard]] bool wants_sample(Nanoseconds now) const {
+  [[nodiscard]] bool wants_sample(Moment now) const {
     return recording && recording->sink != nullptr && now + kSampleEvery / 4 >= recording->sample_due;
   }
 
-  void record(const Snapshot& sample, Nanoseconds now) {
+  void record(const Snapshot& sample, Moment now) {
     recording->sample_due = std::max(recording->sample_due, now - kSampleEvery) + kSampleEvery;
-    recording->sink->add(now - recording->since, sample);
+    recording->sink->add(Moment{now - recording->since}, sample);
   }
 };
 
@@ -100,12 +102,12 @@ void LiveReadings::set_game(const GameInfo& game) { state_->game = batch_of(game
 void LiveReadings::add(std::span<const FrameRecord> frames) {
   for (const FrameRecord& frame : frames) {
     state_->frames.add(frame);
-    state_->history.add("frame.time", frame.at, static_cast<double>(frame.interval) / kMillisecond);
+    state_->history.add("frame.time", frame.at, in_milliseconds(frame.interval));
   }
   state_->record(frames);
 }
 
-const Snapshot& LiveReadings::update(const Snapshot& machine, Nanoseconds now, Past past) {
+const Snapshot& LiveReadings::update(const Snapshot& machine, Moment now, Past past) {
   State& s = *state_;
   Snapshot given = machine.with(s.game);
   if (s.recording) given = given.with(batch_of_marks(s.recording->marks, now));
@@ -125,7 +127,7 @@ const History& LiveReadings::history() const { return state_->history; }
 
 void LiveReadings::clear() { state_->frames.clear(); }
 
-void LiveReadings::begin_recording(RunSink* sink, Nanoseconds since, Nanoseconds until,
+void LiveReadings::begin_recording(RunSink* sink, Moment since, std::optional<Moment> until,
                                    std::span<const FrameRecord> already) {
   state_->frames.begin_recording(since, already);
   state_->recording = State::Recording{sink, since, until, since, 0};
@@ -136,11 +138,11 @@ bool LiveReadings::is_recording() const { return state_->recording.has_value(); 
 
 int LiveReadings::mark() {
   if (!state_->recording) return 0;
-  state_->recording->sample_due = 0;
+  state_->recording->sample_due = {};
   return ++state_->recording->marks;
 }
 
-void LiveReadings::end_recording(Nanoseconds now) {
+void LiveReadings::end_recording(Moment now) {
   state_->recording.reset();
   state_->frames.end_recording(now);
 }

@@ -15,13 +15,13 @@ struct Polling::State {
 };
 
 Polling::Polling(Sources sources) : state_(std::make_unique<State>()) {
-  const Nanoseconds rescan = std::chrono::nanoseconds(SamplerOptions{}.rescan).count();
+  const Nanoseconds rescan = SamplerOptions{}.rescan;
   for (auto& source : sources) state_->sources.emplace_back(std::move(source), rescan);
 }
 
 Polling::~Polling() = default;
 
-Snapshot Polling::sample(Nanoseconds now) {
+Snapshot Polling::sample(Moment now) {
   std::vector<std::shared_ptr<const Batch>> batches;
   for (AskedSource& source : state_->sources) batches.push_back(source.ask(now));
   return {now, std::move(batches)};

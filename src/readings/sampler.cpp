@@ -19,26 +19,24 @@ namespace {
 
 using namespace readings;
 
-using std::chrono::nanoseconds;
-
 /// The values of a source that hasn't answered for a while.
-std::shared_ptr<const Batch> without_answer(const Batch& last, const std::string& source, Nanoseconds now) {
+std::shared_ptr<const Batch> without_answer(const Batch& last, const std::string& source, Moment now) {
   auto batch = std::make_shared<Batch>();
   batch->list = last.list;
   batch->time = now;
-  const Missing missing{fmt::format("the {} source hasn't answered for {:.0f} s; still waiting", source,
-                                    static_cast<double>(now - last.time) / kSecond)};
+  const Missing missing{
+      fmt::format("the {} source hasn't answered for {:.0f} s; still waiting", source, in_seconds(now - last.time))};
   batch->values.assign(last.values.size(), missing);
   return batch;
 }
 
 /// What the options say of it by its name ("hwmon k10temp") or the first word of that, else its own, else the usual.
-nanoseconds pace_of(const Source& source, const SamplerOptions& options) {
+Nanoseconds pace_of(const Source& source, const SamplerOptions& options) {
   const std::string name = source.name();
   for (const std::string& key : {name, name.substr(0, name.find(' '))}) {
     if (const auto pace = options.paces.find(key); pace != options.paces.end()) return pace->second;
   }
-  return source.pace() != nanoseconds::zero() ? source.pace() : options.pace;
+  return source.pace() != Nanoseconds{} ? source.pace() : options.pace;
 }
 
 }  // namespace
@@ -46,11 +44,11 @@ nanoseconds pace_of(const Source& source, const SamplerOptions& options) {
 /// Outlives the sampler if a source never returns, so that its thread finds everything where it was.
 struct Sampler::Shared {
   struct Slot {
-    Slot(AskedSource asked, nanoseconds at) : source(std::move(asked)), name(source.source().name()), pace(at) {}
+    Slot(AskedSource asked, Nanoseconds at) : source(std::move(asked)), name(source.source().name()), pace(at) {}
 
     AskedSource source;  // only its own thread touches it
     const std::string name;
-    const nanoseconds pace;
+    const Nanoseconds pace;
     std::thread thread;
     std::shared_ptr<const Batch> batch;  // the rest under the mutex
     int rounds = 0;
@@ -61,7 +59,7 @@ struct Sampler::Shared {
   mutable std::condition_variable answered;  // apart from the next, so that an answer wakes no other source
   std::condition_variable ending;
   bool stopping = false;
-  nanoseconds patience{};
+  Nanoseconds patience{};
   std::vector<std::unique_ptr<Slot>> slots;
 
   void run(Slot& slot);
@@ -78,11 +76,11 @@ void Sampler::Shared::publish(Slot& slot, std::shared_ptr<const Batch> batch, bo
 void Sampler::Shared::run(Slot& slot) {
   publish(slot, slot.source.prepare(monotonic_now()),
           false);  // so that it is listed even if its first sample never ends
-  auto next = std::chrono::steady_clock::now();
+  Moment next = monotonic_now();
   for (;;) {
     publish(slot, slot.source.ask(monotonic_now()));
     // A steady beat; beats that were slept through (a slow sensor, a suspended machine) are dropped, not made up for.
-    next = std::max(next + slot.pace, std::chrono::steady_clock::now());
+    next = std::max(next + slot.pace, monotonic_now());
     std::unique_lock lock(mutex);
     if (ending.wait_until(lock, next, [this] { return stopping; })) break;
   }
@@ -93,16 +91,15 @@ void Sampler::Shared::run(Slot& slot) {
 
 Sampler::Sampler(Sources sources, const SamplerOptions& options) : shared_(std::make_shared<Shared>()) {
   using namespace std::chrono_literals;
-  const auto check = [](nanoseconds pace) {
+  const auto check = [](Nanoseconds pace) {
     if (pace < 100ms || pace > 1min) throw std::invalid_argument("a pace is from 100 ms to 1 min");
     return pace;
   };
   shared_->patience = options.patience;
   check(options.pace);
   for (auto& source : sources) {
-    const nanoseconds pace = check(pace_of(*source, options));
-    shared_->slots.push_back(
-        std::make_unique<Shared::Slot>(AskedSource(std::move(source), options.rescan.count()), pace));
+    const Nanoseconds pace = check(pace_of(*source, options));
+    shared_->slots.push_back(std::make_unique<Shared::Slot>(AskedSource(std::move(source), options.rescan), pace));
   }
   for (auto& slot : shared_->slots) {
     slot->thread = std::thread([shared = shared_, &slot = *slot] { shared->run(slot); });
@@ -114,7 +111,7 @@ Sampler::~Sampler() {
   std::unique_lock lock(shared_->mutex);
   shared_->stopping = true;
   shared_->ending.notify_all();
-  const auto until = std::chrono::steady_clock::now() + 500ms;
+  const auto until = monotonic_now() + 500ms;
   for (auto& slot : shared_->slots) {
     shared_->answered.wait_until(lock, until, [&] { return slot->ended; });
     const bool stuck = !slot->ended;
@@ -129,19 +126,19 @@ Sampler::~Sampler() {
 }
 
 Snapshot Sampler::snapshot() const {
-  const Nanoseconds now = monotonic_now();
+  const Moment now = monotonic_now();
   std::vector<std::shared_ptr<const Batch>> batches;
   const std::lock_guard lock(shared_->mutex);
   batches.reserve(shared_->slots.size());
   for (const auto& slot : shared_->slots) {
     if (slot->batch == nullptr) continue;
-    const bool late = now - slot->batch->time > (shared_->patience + 2 * slot->pace).count();
+    const bool late = now - slot->batch->time > shared_->patience + 2 * slot->pace;
     batches.push_back(late ? without_answer(*slot->batch, slot->name, now) : slot->batch);
   }
   return {now, std::move(batches)};
 }
 
-bool Sampler::wait(int rounds, nanoseconds at_most) const {
+bool Sampler::wait(int rounds, Nanoseconds at_most) const {
   std::unique_lock lock(shared_->mutex);
   return shared_->answered.wait_for(lock, at_most, [&] {
     return std::all_of(shared_->slots.begin(), shared_->slots.end(),

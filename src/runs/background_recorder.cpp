@@ -22,7 +22,7 @@ namespace {
 using namespace base;
 
 struct Sample {
-  Nanoseconds at = 0;
+  Moment at{};
   Snapshot values;
 };
 
@@ -151,7 +151,7 @@ void BackgroundRecorder::add(std::span<const FrameRecord> frames) {
   shared_->changed.notify_all();
 }
 
-void BackgroundRecorder::add(Nanoseconds at, const Snapshot& snapshot) {
+void BackgroundRecorder::add(Moment at, const Snapshot& snapshot) {
   const std::lock_guard lock(shared_->mutex);
   shared_->add(Sample{at, snapshot}, shared_->samples, limits::kSamplesToWrite);
   shared_->changed.notify_all();
@@ -168,7 +168,7 @@ BackgroundRecorder::State BackgroundRecorder::state() const {
   return shared_->state;
 }
 
-bool BackgroundRecorder::wait(std::chrono::nanoseconds at_most) const {
+bool BackgroundRecorder::wait(Nanoseconds at_most) const {
   std::unique_lock lock(shared_->mutex);
   return shared_->changed.wait_for(lock, at_most, [this] {
     return shared_->state.phase == Phase::finished || shared_->state.phase == Phase::failed;

@@ -34,8 +34,8 @@ std::string utc_now() {
 
 /// Frames on their way into a row.
 struct Chunk {
-  Nanoseconds start = 0;
-  Nanoseconds length = 0;
+  Moment start{};
+  Nanoseconds length{};
   std::vector<Nanoseconds> intervals;
   std::vector<Nanoseconds> gpu_work;
   bool any_gpu_work = false;
@@ -50,13 +50,13 @@ struct Chunk {
     length += frame.interval;
     intervals.push_back(frame.interval);
     gpu_work.push_back(frame.gpu_work);
-    any_gpu_work = any_gpu_work || frame.gpu_work >= 0;
+    any_gpu_work = any_gpu_work || frame.gpu_work != kUnknownTime;
   }
 
   void clear() {
     intervals.clear();
     gpu_work.clear();
-    length = 0;
+    length = {};
     any_gpu_work = false;
   }
 };
@@ -81,7 +81,7 @@ struct Recorder::State {
   bool in_transaction = false;
   bool finished = false;
   std::uint64_t refused = 0;
-  Nanoseconds committed = 0;  // by the clock
+  Moment committed{};  // by the clock
   Chunk chunk;
   std::int64_t chunks = 0;
   std::int64_t samples = 0;
@@ -105,7 +105,7 @@ struct Recorder::State {
   }
 
   void commit_if_due() {
-    const Nanoseconds due = committed + (in_transaction ? kLongestLock : kCommitEvery);
+    const Moment due = committed + (in_transaction ? kLongestLock : kCommitEvery);
     if (clock() < due) return;
     write_chunk();
     commit();
@@ -114,7 +114,7 @@ struct Recorder::State {
   void insert_run(const RunDetails& details);
   void write_chunk();
   std::size_t place_of(const ReadingInfo& info);
-  void take(Nanoseconds at, std::size_t place, const Value& value);
+  void take(Moment at, std::size_t place, const Value& value);
 };
 
 void Recorder::State::insert_run(const RunDetails& details) {
@@ -152,7 +152,7 @@ std::size_t Recorder::State::place_of(const ReadingInfo& info) {
   return entry->second;
 }
 
-void Recorder::State::take(Nanoseconds at, std::size_t place, const Value& value) {
+void Recorder::State::take(Moment at, std::size_t place, const Value& value) {
   if (const auto* text = std::get_if<std::string>(&value)) {
     std::string& last = texts[place];
     if (last != *text) insert_text.bind(run, static_cast<std::int64_t>(place), at, *text).run();
@@ -178,8 +178,8 @@ Recorder::~Recorder() {
 
 void Recorder::add(const FrameRecord& frame) {
   state_->expect_open();
-  const bool possible =
-      frame.at >= -kLatestMoment && frame.at <= kLatestMoment && frame.interval >= 1 && frame.interval <= kLatestMoment;
+  const bool possible = frame.at >= kEarliestMoment && frame.at <= kLatestMoment && frame.interval >= Nanoseconds{1} &&
+                        frame.interval <= kLongestTime;
   if (!possible) {
     ++state_->refused;
     return;
@@ -193,7 +193,7 @@ void Recorder::add(std::span<const FrameRecord> frames) {
   for (const FrameRecord& frame : frames) add(frame);
 }
 
-void Recorder::add(Nanoseconds at, const Snapshot& snapshot) {
+void Recorder::add(Moment at, const Snapshot& snapshot) {
   State& s = *state_;
   s.expect_open();
   s.begin();

@@ -28,8 +28,8 @@ class RecordedMachine {
   }
 
   /// When the next sample was taken; empty after the last.
-  [[nodiscard]] std::optional<Nanoseconds> next() const {
-    std::optional<Nanoseconds> next;
+  [[nodiscard]] std::optional<Moment> next() const {
+    std::optional<Moment> next;
     for (std::size_t i = 0; i < series_.size(); ++i) {
       if (next_[i] < series_[i].at.size()) next = std::min(next.value_or(kLatestMoment), series_[i].at[next_[i]]);
     }
@@ -37,7 +37,7 @@ class RecordedMachine {
   }
 
   /// What was known then.
-  [[nodiscard]] Snapshot at(Nanoseconds time) {
+  [[nodiscard]] Snapshot at(Moment time) {
     for (std::size_t i = 0; i < series_.size(); ++i) {
       for (; next_[i] < series_[i].at.size() && series_[i].at[next_[i]] <= time; ++next_[i])
         values_[i] = series_[i].values[next_[i]];
@@ -54,15 +54,15 @@ class RecordedMachine {
 
 }  // namespace
 
-RunMoment moment_of(const Store& store, std::int64_t run, Nanoseconds at, const std::vector<std::string>& ids,
+RunMoment moment_of(const Store& store, std::int64_t run, Moment at, const std::vector<std::string>& ids,
                     const std::vector<ComputedReading>& computed) {
   const std::vector<FrameRecord> frames = store.frames(run);
   RecordedMachine machine(store.series(run));
   LiveReadings live(computed);
   live.ask(ids);
-  live.begin_recording(nullptr, 0);
+  live.begin_recording(nullptr, Moment{});
   std::size_t done = 0;
-  const auto add_frames_until = [&](Nanoseconds time) {
+  const auto add_frames_until = [&](Moment time) {
     std::size_t end = done;
     while (end < frames.size() && frames[end].at <= time) ++end;
     live.add(std::span(frames).subspan(done, end - done));

@@ -22,9 +22,9 @@ Database::Database(const std::string& path, std::string name, int flags, LockWai
 int Database::wait_for_lock(void* self, int tries) {
   constexpr int kTryEvery = 5;  // ms
   auto& database = *static_cast<Database*>(self);
-  const Nanoseconds now = monotonic_now();
+  const Moment now = monotonic_now();
   if (tries == 0) database.waiting_since_ = now;
-  if (now - database.waiting_since_ >= database.wait_.at_most.count()) return 0;
+  if (now - database.waiting_since_ >= database.wait_.at_most) return 0;
   if (database.wait_.give_up && database.wait_.give_up()) return 0;
   ::poll(nullptr, 0, kTryEvery);
   return 1;

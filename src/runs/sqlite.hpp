@@ -11,6 +11,7 @@
 #include <string_view>
 #include <vector>
 
+#include "idlemeter/base/time.hpp"
 #include "idlemeter/runs/store.hpp"
 
 namespace idlemeter::runs {
@@ -38,7 +39,7 @@ class Database {
 
   std::string name_;
   LockWait wait_;
-  std::int64_t waiting_since_ = 0;
+  Moment waiting_since_{};
   std::unique_ptr<sqlite3, decltype(&sqlite3_close_v2)> handle_{nullptr, &sqlite3_close_v2};
 };
 
@@ -63,6 +64,8 @@ class Statement {
   }
 
   [[nodiscard]] std::int64_t integer(int column) const { return sqlite3_column_int64(handle_.get(), column); }
+  [[nodiscard]] Nanoseconds nanoseconds(int column) const { return Nanoseconds(integer(column)); }
+  [[nodiscard]] Moment moment(int column) const { return Moment{nanoseconds(column)}; }
   [[nodiscard]] double real(int column) const { return sqlite3_column_double(handle_.get(), column); }
   [[nodiscard]] std::string text(int column) const;
 
@@ -79,6 +82,8 @@ class Statement {
 
  private:
   void put(int place, std::int64_t value);
+  void put(int place, Nanoseconds length) { put(place, std::int64_t{length.count()}); }
+  void put(int place, Moment at) { put(place, at.time_since_epoch()); }
   void put(int place, const std::string& text);
   template <typename Element>
   void put(int place, const std::vector<Element>& elements) {

@@ -163,20 +163,21 @@ class RunReader {
     }
     if (frames_.bind(info.id).step()) {
       info.frames = static_cast<std::uint64_t>(within(frames_.real(0)));
-      info.length = within(frames_.real(1));
+      info.length = Nanoseconds(within(frames_.real(1)));
     }
     return info;
   }
 
  private:
   static std::int64_t within(double sum) {
-    return sum >= 0 && sum <= static_cast<double>(kLatestMoment) ? static_cast<std::int64_t>(sum) : 0;
+    return sum >= 0 && sum <= static_cast<double>(kLongestTime.count()) ? static_cast<std::int64_t>(sum) : 0;
   }
 
   runs::Statement tags_, facts_, frames_;
 };
 
-bool is_moment(Nanoseconds at) { return at >= -kLatestMoment && at <= kLatestMoment; }
+bool is_possible(Moment at) { return at >= kEarliestMoment && at <= kLatestMoment; }
+bool is_possible(Nanoseconds length) { return length >= Nanoseconds{1} && length <= kLongestTime; }
 
 /// "1 to 40, 42, 50 to 52"; of many only the first and the last.
 std::string words_of(const std::vector<std::int64_t>& ids) {
@@ -250,15 +251,15 @@ std::vector<FrameRecord> Store::frames(std::int64_t id) const {
   std::vector<FrameRecord> frames;
   runs::Statement chunks(state_->database,
                          "SELECT start_ns, intervals_ns, gpu_work_ns FROM frame_chunk WHERE run = ? ORDER BY place");
-  Nanoseconds at = 0;
+  Moment at{};
   for (chunks.bind(id); chunks.step();) {
-    if (is_moment(chunks.integer(0))) at = chunks.integer(0);  // a damaged one goes on where the chunk before ended
+    if (is_possible(chunks.moment(0))) at = chunks.moment(0);  // a damaged one goes on where the chunk before ended
     const auto intervals = chunks.blob<Nanoseconds>(1);
     const auto work = chunks.blob<Nanoseconds>(2);
     for (std::size_t i = 0; i < intervals.size(); ++i) {
-      if (intervals[i] < 1 || !is_moment(intervals[i]) || !is_moment(at + intervals[i])) continue;
+      if (!is_possible(intervals[i]) || !is_possible(at + intervals[i])) continue;
       at += intervals[i];
-      frames.push_back({at, intervals[i], i < work.size() && is_moment(work[i]) ? work[i] : -1});
+      frames.push_back({at, intervals[i], i < work.size() && is_possible(work[i]) ? work[i] : kUnknownTime});
     }
   }
   return frames;
@@ -294,12 +295,12 @@ std::vector<RunSeries> Store::series(std::int64_t id) const {
   }
   runs::Statement samples(state_->database, "SELECT at_ns, numbers FROM sample WHERE run = ? ORDER BY place");
   for (samples.bind(id); samples.step();) {
-    if (!is_moment(samples.integer(0))) continue;
+    if (!is_possible(samples.moment(0))) continue;
     const auto numbers = samples.blob<double>(1);
     for (std::size_t i = 0; i < series.size(); ++i) {
       if (series[i].info.text) continue;
       const bool there = i < numbers.size() && std::isfinite(numbers[i]);
-      series[i].at.push_back(samples.integer(0));
+      series[i].at.push_back(samples.moment(0));
       series[i].values.push_back(there ? Value(numbers[i]) : Value(Missing{"missing when it was recorded"}));
     }
   }
@@ -307,8 +308,8 @@ std::vector<RunSeries> Store::series(std::int64_t id) const {
                         "SELECT reading, at_ns, text FROM sample_text WHERE run = ? ORDER BY reading, at_ns");
   for (texts.bind(id); texts.step();) {
     const auto i = static_cast<std::size_t>(texts.integer(0));
-    if (i >= series.size() || !is_moment(texts.integer(1))) continue;
-    series[i].at.push_back(texts.integer(1));
+    if (i >= series.size() || !is_possible(texts.moment(1))) continue;
+    series[i].at.push_back(texts.moment(1));
     series[i].values.emplace_back(texts.text(2));
   }
   return series;

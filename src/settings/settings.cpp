@@ -28,25 +28,23 @@ using namespace base;
 using namespace readings;
 using namespace face;
 
-using std::chrono::nanoseconds;
-
 constexpr Word<ComputedReading::Take> kTakes[] = {{"mean", ComputedReading::Take::mean},
                                                   {"least", ComputedReading::Take::least},
                                                   {"most", ComputedReading::Take::most}};
 
 constexpr Word<GpuTime> kGpuTimes[] = {{"auto", GpuTime::automatic}, {"on", GpuTime::on}, {"off", GpuTime::off}};
 
-void read_duration(TableReader& table, std::string_view key, nanoseconds& into, nanoseconds least, nanoseconds most) {
+void read_duration(TableReader& table, std::string_view key, Nanoseconds& into, Nanoseconds least, Nanoseconds most) {
   const toml::node* node = table.find(key);
   if (node == nullptr) return;
   const auto text = node->value_exact<std::string>();
   const auto duration = text ? duration_from(*text) : std::nullopt;
-  if (!duration || *duration < least.count() || *duration > most.count()) {
+  if (!duration || *duration < least || *duration > most) {
     return table.report(
         *node, fmt::format("'{}' must be a time from {} ms to {} s in quotes, like \"500 ms\", \"2 s\" or \"1 min\"",
-                           key, least.count() / kMillisecond, most.count() / kSecond));
+                           key, least / kMillisecond, most / kSecond));
   }
-  into = nanoseconds(*duration);
+  into = *duration;
 }
 
 void read_game(TableReader& table, Settings& settings) {
@@ -84,7 +82,7 @@ void read_keys(TableReader& table, KeyChoices& keys) {
   }
 }
 
-constexpr nanoseconds kShortestPace = std::chrono::milliseconds(100), kLongestPace = std::chrono::minutes(1);
+constexpr Nanoseconds kShortestPace = std::chrono::milliseconds(100), kLongestPace = std::chrono::minutes(1);
 
 /// A table of texts by id; any key is right.
 void read_facts(const toml::table& root, TableReader& table, Settings& settings) {
@@ -110,9 +108,9 @@ void read_paces(TableReader& table, Settings& settings) {
   if (!node->is_table()) return table.report(*node, "'paces' is a table like { hwmon = \"2 s\" }");
   for (const auto& [key, value] : *node->as_table()) {
     const auto text = value.value_exact<std::string>();
-    const nanoseconds pace(text ? duration_from(*text).value_or(0) : 0);
-    if (pace >= kShortestPace && pace <= kLongestPace) {
-      settings.paces.emplace(key.str(), pace);
+    const auto pace = text ? duration_from(*text) : std::nullopt;
+    if (pace && *pace >= kShortestPace && *pace <= kLongestPace) {
+      settings.paces.emplace(key.str(), *pace);
     } else {
       table.report(value,
                    fmt::format("the pace of '{}' is a time from 100 ms to 60 s in quotes, like \"2 s\"", key.str()));
@@ -179,7 +177,7 @@ void read_computed(TableReader& table, Settings& settings) {
       table.report(*table.find("formula"), error.what());
     }
   } else {
-    reading.info.source = fmt::format("{} over {} s", reading.of, static_cast<double>(reading.over.count()) / kSecond);
+    reading.info.source = fmt::format("{} over {} s", reading.of, in_seconds(reading.over));
   }
   settings.computed.push_back(std::move(reading));
 }

@@ -88,12 +88,12 @@ class BatterySource : public ReaderSource {
            std::move(read)});
     };
     add_one("charge", "charge", "Battery", Unit::percent, "capacity",
-            [folder](Nanoseconds) { return read_number(folder / "capacity"); });
+            [folder](Moment) { return read_number(folder / "capacity"); });
     add_one("power", "power, negative while it drains", "Battery", Unit::watt, "power_now",
-            [folder](Nanoseconds) { return signed_power(read_battery(folder)); });
+            [folder](Moment) { return signed_power(read_battery(folder)); });
     add_one("left", "time until it is empty, or full while it charges", "Left", Unit::minute, "energy_now",
-            [folder](Nanoseconds) { return time_left(read_battery(folder)); });
-    add_one("state", "state", "Battery", Unit::none, "status", [folder](Nanoseconds) -> Value {
+            [folder](Moment) { return time_left(read_battery(folder)); });
+    add_one("state", "state", "Battery", Unit::none, "status", [folder](Moment) -> Value {
       const FileText text = read_file(folder / "status");
       return text.ok() ? Value(text.text) : Value(cannot_read(folder / "status", text.error));
     });

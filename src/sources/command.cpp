@@ -53,11 +53,11 @@ class Child {
   [[nodiscard]] int error() const { return error_; }
 
   /// Reads until it closes its output or the time is up (false), and adds to `text` what fits.
-  bool read_until(Nanoseconds deadline, std::string& text) {
+  bool read_until(Moment deadline, std::string& text) {
     for (;;) {
       const Nanoseconds left = deadline - monotonic_now();
       pollfd wait{output_, POLLIN, 0};
-      if (left <= 0 || ::poll(&wait, 1, static_cast<int>(left / kMillisecond) + 1) <= 0) return false;
+      if (left <= Nanoseconds{} || ::poll(&wait, 1, static_cast<int>(left / kMillisecond) + 1) <= 0) return false;
       char buffer[1024];
       const ssize_t got = ::read(output_, buffer, sizeof buffer);
       if (got <= 0) return true;
@@ -66,7 +66,7 @@ class Child {
   }
 
   /// Its exit status, once it has ended; empty if the time is up.
-  std::optional<int> wait_until(Nanoseconds deadline) {
+  std::optional<int> wait_until(Moment deadline) {
     for (;;) {
       if (::waitpid(pid_, &status_, WNOHANG) == pid_) {
         ::kill(-pid_, SIGKILL);  // what it started and left
@@ -144,10 +144,10 @@ class CommandSource : public Source {
   explicit CommandSource(CommandReading reading) : reading_(std::move(reading)) {}
 
   [[nodiscard]] std::string name() const override { return "command for " + reading_.info.id; }
-  [[nodiscard]] std::chrono::nanoseconds pace() const override { return reading_.every; }
+  [[nodiscard]] Nanoseconds pace() const override { return reading_.every; }
   std::vector<ReadingInfo> discover() override { return {reading_.info}; }
 
-  [[nodiscard]] bool sample(Nanoseconds /*now*/, std::span<Value> values) override {
+  [[nodiscard]] bool sample(Moment /*now*/, std::span<Value> values) override {
     if (!values.empty()) values[0] = run();
     return true;
   }
@@ -158,13 +158,13 @@ class CommandSource : public Source {
     Child child(reading_.command);
     if (child.error() != 0)
       return Missing{fmt::format("cannot run {}: {}", reading_.command[0], ::strerror(child.error()))};
-    const Nanoseconds deadline = monotonic_now() + reading_.limit.count();
+    const Moment deadline = monotonic_now() + reading_.limit;
     std::string output;
     const bool closed = child.read_until(deadline, output);
     const auto status = closed ? child.wait_until(deadline) : std::nullopt;
     if (!status)
-      return Missing{fmt::format("{} took longer than {} ms and was ended", reading_.command[0],
-                                 reading_.limit.count() / kMillisecond)};
+      return Missing{
+          fmt::format("{} took longer than {} ms and was ended", reading_.command[0], reading_.limit / kMillisecond)};
     if (*status != 0) return Missing{fmt::format("{} ended with status {}", reading_.command[0], *status)};
     return value_of(output);
   }

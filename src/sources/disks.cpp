@@ -45,7 +45,7 @@ class DiskSource : public ReaderSource {
     return found;
   }
 
-  bool before_sample(Nanoseconds now) override {
+  bool before_sample(Moment now) override {
     const FileText file = read_file(stats_);
     for (auto& [name, disk] : disks_) disk.read_now = disk.written_now = disk.busy_now = Missing{"the disk is gone"};
     for (std::string_view line : lines(file.text)) {
@@ -57,7 +57,7 @@ class DiskSource : public ReaderSource {
     return true;
   }
 
-  static void take(Disk& disk, const std::vector<std::string_view>& fields, Nanoseconds now) {
+  static void take(Disk& disk, const std::vector<std::string_view>& fields, Moment now) {
     const auto rate = [&](Rate& counter, Field field, double scale) -> Value {
       const auto count = leading_count(fields[field]);
       if (!count) return Missing{"/proc/diskstats holds no number here"};
@@ -85,7 +85,7 @@ class DiskSource : public ReaderSource {
       const auto add = [&](const char* quantity, const char* title, const char* brief, Unit unit, Value Disk::*value) {
         readers.push_back({{fmt::format("disk.{}.{}", as_id(name), quantity), fmt::format("Disk {} {}", name, title),
                             brief, device, DeviceKind::disk, unit, stats_.string()},
-                           [&disk, value](Nanoseconds) { return disk.*value; }});
+                           [&disk, value](Moment) { return disk.*value; }});
       };
       add("read", "reads", "Read", Unit::megabyte_per_second, &Disk::read_now);
       add("write", "writes", "Write", Unit::megabyte_per_second, &Disk::written_now);

@@ -61,7 +61,7 @@ class FactSource : public ReaderSource {
   FactSource(const fs::path& root, GameProcess game) : ReaderSource("facts"), root_(root), game_(std::move(game)) {}
 
  private:
-  bool before_sample(Nanoseconds /*now*/) override { return !game_.changed(); }
+  bool before_sample(Moment /*now*/) override { return !game_.changed(); }
 
   static Value known(const std::string& text, const char* reason) {
     return text.empty() ? Value(Missing{reason}) : Value(text);
@@ -70,14 +70,14 @@ class FactSource : public ReaderSource {
   std::vector<Reader> find() override {
     std::vector<Reader> readers;
     const auto add = [&](const char* id, const char* title, const char* brief, const std::string& device,
-                         DeviceKind kind, const std::string& source, std::function<Value(Nanoseconds)> read) {
+                         DeviceKind kind, const std::string& source, std::function<Value(Moment)> read) {
       readers.push_back({{id, title, brief, device, kind, Unit::none, source, -1, true}, std::move(read)});
     };
     if (game_.look()) forget_numbers();
     const auto cards = graphics_cards(root_);
     const GraphicsCard card = cards.empty() ? GraphicsCard{} : cards[game_card(cards, root_, game_.pid())];
     const std::string cpu = field_of(root_ / "proc/cpuinfo", "model name");
-    const auto fixed = [](Value value) { return [value = std::move(value)](Nanoseconds) { return value; }; };
+    const auto fixed = [](Value value) { return [value = std::move(value)](Moment) { return value; }; };
     add("cpu.name", "Processor name", "CPU", "Processor", DeviceKind::processor, (root_ / "proc/cpuinfo").string(),
         fixed(known(cpu, "the kernel gives no name")));
     if (!cards.empty()) {
@@ -95,7 +95,7 @@ class FactSource : public ReaderSource {
       add("system.desktop", "Desktop session", "Desktop", "This machine", DeviceKind::system,
           "XDG_CURRENT_DESKTOP, XDG_SESSION_TYPE", fixed(known(desktop(), "not in a desktop session")));
     }
-    add("clock.now", "Time of day", "Time", "This machine", DeviceKind::system, "the clock", [](Nanoseconds) -> Value {
+    add("clock.now", "Time of day", "Time", "This machine", DeviceKind::system, "the clock", [](Moment) -> Value {
       const std::time_t now = std::chrono::system_clock::to_time_t(std::chrono::system_clock::now());
       return fmt::format("{:%H:%M:%S}", fmt::localtime(now));
     });
@@ -122,7 +122,7 @@ class OverrideSource : public ReaderSource {
                                                        : DeviceKind::system;
       readers.push_back({{id, id + ", as the settings say", id, kind == DeviceKind::game ? "Game" : "This machine",
                           kind, Unit::none, "the settings", -1, true},
-                         [text = text](Nanoseconds) { return Value(text); }});
+                         [text = text](Moment) { return Value(text); }});
     }
     return readers;
   }

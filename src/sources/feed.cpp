@@ -47,7 +47,7 @@ class FeedTable {
  public:
   explicit FeedTable(Nanoseconds age) : age_(age) {}
 
-  void take(std::string_view text, Nanoseconds now) {
+  void take(std::string_view text, Moment now) {
     auto line = sources::metric_line(text);
     const std::lock_guard lock(mutex_);
     if (!line) {
@@ -83,15 +83,15 @@ class FeedTable {
   }
 
   /// False if the list has changed.
-  bool fill(Nanoseconds now, std::span<Value> values) const {
+  bool fill(Moment now, std::span<Value> values) const {
     const std::lock_guard lock(mutex_);
     if (!values.empty()) values[0] = static_cast<double>(refused_);
     for (std::size_t i = 0; i < listed_.size() && i + 1 < values.size(); ++i) {
       const Entry& entry = readings_.at(listed_[i]);
       const bool old = now - entry.at > age_;
-      values[i + 1] = old ? Value(Missing{fmt::format("nothing was handed in for {:.0f} s",
-                                                      static_cast<double>(now - entry.at) / kSecond)})
-                          : entry.value;
+      values[i + 1] =
+          old ? Value(Missing{fmt::format("nothing was handed in for {:.0f} s", in_seconds(now - entry.at))})
+              : entry.value;
     }
     return !changed_;
   }
@@ -100,7 +100,7 @@ class FeedTable {
   struct Entry {
     std::string metric;
     Value value;
-    Nanoseconds at = 0;
+    Moment at{};
   };
   struct About {
     std::string title, unit;
@@ -121,7 +121,7 @@ class FeedTable {
   }
 
   /// name_info{…} 1 is a text; anything else a number, labels as the argument of its id.
-  void take_sample(const sources::MetricLine& line, Nanoseconds now) {
+  void take_sample(const sources::MetricLine& line, Moment now) {
     constexpr std::string_view kInfo = "_info";
     const bool text = line.name.ends_with(kInfo) && line.value == 1 && !line.labels.empty();
     const std::string metric = text ? line.name.substr(0, line.name.size() - kInfo.size()) : line.name;
@@ -184,11 +184,11 @@ class FeedServer {
 class FeedSource : public Source {
  public:
   explicit FeedSource(const FeedOptions& options)
-      : socket_(options.socket), table_(options.age.count()), server_(options.socket, table_) {}
+      : socket_(options.socket), table_(options.age), server_(options.socket, table_) {}
 
   [[nodiscard]] std::string name() const override { return "feed"; }
   std::vector<ReadingInfo> discover() override { return table_.infos(socket_.string()); }
-  [[nodiscard]] bool sample(Nanoseconds now, std::span<Value> values) override { return table_.fill(now, values); }
+  [[nodiscard]] bool sample(Moment now, std::span<Value> values) override { return table_.fill(now, values); }
 
  private:
   std::filesystem::path socket_;

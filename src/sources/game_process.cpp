@@ -27,14 +27,14 @@ class GameProcessSource : public ReaderSource {
       : ReaderSource("game process"), root_(root), game_(std::move(game)) {}
 
  private:
-  bool before_sample(Nanoseconds now) override {
+  bool before_sample(Moment now) override {
     if (game_.changed()) return false;
     sample_stat(now);
     sample_engines(now);
     return true;
   }
 
-  void sample_stat(Nanoseconds now) {
+  void sample_stat(Moment now) {
     const FileText file = read_file(folder_ / "stat");
     const auto fields = words(std::string_view(file.text).substr(std::min(file.text.rfind(')') + 1, file.text.size())));
     gone_ = !file.ok() || fields.size() < kStatFields;
@@ -57,7 +57,7 @@ class GameProcessSource : public ReaderSource {
     return std::max(count, 1);
   }
 
-  void sample_engines(Nanoseconds now) {
+  void sample_engines(Moment now) {
     engines_ = game_engines(folder_ / "fdinfo");
     for (const auto& [engine, busy] : engines_.busy) {
       engine_loads_[engine] = scaled(engine_rates_[engine].next(now, busy), 1e-7);  // ns a second as percent
@@ -81,7 +81,7 @@ class GameProcessSource : public ReaderSource {
   }
 
   /// A counter of /proc/PID/io as MB/s.
-  Value io_rate(const char* name, Nanoseconds now) {
+  Value io_rate(const char* name, Moment now) {
     const FileText file = read_file(folder_ / "io");
     if (!file.ok()) return cannot_read(folder_ / "io", file.error);
     for (std::string_view line : lines(file.text)) {
@@ -103,14 +103,13 @@ class GameProcessSource : public ReaderSource {
           {{id, title, brief, "Game", DeviceKind::game, unit, (folder_ / file).string()}, std::move(read)});
     };
     add("game.cpu.load", "Game's share of the processor", "Game CPU", Unit::percent, "stat",
-        [this](Nanoseconds) { return load_; });
-    add("game.threads", "Game's threads", "Threads", Unit::none, "stat", [this](Nanoseconds) { return threads_; });
-    add("game.memory.used", "Game's memory", "Game RAM", Unit::mebibyte, "status",
-        [this](Nanoseconds) { return memory(); });
+        [this](Moment) { return load_; });
+    add("game.threads", "Game's threads", "Threads", Unit::none, "stat", [this](Moment) { return threads_; });
+    add("game.memory.used", "Game's memory", "Game RAM", Unit::mebibyte, "status", [this](Moment) { return memory(); });
     add("game.disk.read", "Game reads from disks", "Game read", Unit::megabyte_per_second, "io",
-        [this](Nanoseconds now) { return io_rate("read_bytes:", now); });
+        [this](Moment now) { return io_rate("read_bytes:", now); });
     add("game.disk.write", "Game writes to disks", "Game write", Unit::megabyte_per_second, "io",
-        [this](Nanoseconds now) { return io_rate("write_bytes:", now); });
+        [this](Moment now) { return io_rate("write_bytes:", now); });
     add_engines(readers);
     return readers;
   }
@@ -132,12 +131,12 @@ class GameProcessSource : public ReaderSource {
     for (const auto& [engine, busy] : engines_.busy) {
       readers.push_back({{fmt::format("game.gpu.{}.load", engine), fmt::format("Game's GPU work, {} engine", engine),
                           "Game GPU", "Game", DeviceKind::game, Unit::percent, source},
-                         [this, engine = engine](Nanoseconds) { return engine_load(engine); }});
+                         [this, engine = engine](Moment) { return engine_load(engine); }});
     }
     if (!engines_.memory) return;
     readers.push_back(
         {{"game.gpu.memory.used", "Game's GPU memory", "Game VRAM", "Game", DeviceKind::game, Unit::mebibyte, source},
-         [this](Nanoseconds) -> Value {
+         [this](Moment) -> Value {
            if (!engines_.memory) return Missing{"the game has no GPU memory"};
            return static_cast<double>(*engines_.memory) * kPerMebibyte;
          }});

@@ -129,7 +129,7 @@ class GraphicsSource : public ReaderSource {
     return readers;
   }
 
-  bool before_sample(Nanoseconds /*now*/) override { return !game_.changed(); }
+  bool before_sample(Moment /*now*/) override { return !game_.changed(); }
 
   void add(const GraphicsCard& card, const CardNames& names, std::vector<Reader>& readers) {
     std::vector<Reader> found;
@@ -140,7 +140,7 @@ class GraphicsSource : public ReaderSource {
     add_computed(card, chip, found);
     const fs::path power = card.folder / "device/power/runtime_status";
     for (Reader& reader : found) {
-      reader.read = [power, read = std::move(reader.read)](Nanoseconds now) -> Value {
+      reader.read = [power, read = std::move(reader.read)](Moment now) -> Value {
         // To read its sensors would wake it.
         if (read_file(power).text == "suspended") return Missing{"the card sleeps, and is not woken for a reading"};
         return read(now);
@@ -160,7 +160,7 @@ class GraphicsSource : public ReaderSource {
     std::error_code failed;
     if (has(readers, file.id) || !fs::exists(path, failed)) return;
     readers.push_back({{file.id, file.title, file.brief, "", DeviceKind::graphics, file.unit, path.string()},
-                       [path, scale = file.scale](Nanoseconds) { return read_number(path, scale); }});
+                       [path, scale = file.scale](Moment) { return read_number(path, scale); }});
   }
 
   static void add_channel(const HwmonChip& chip, const CardChannel& wanted, std::vector<Reader>& readers) {
@@ -181,7 +181,7 @@ class GraphicsSource : public ReaderSource {
     };
     if (const fs::path cap = chip.folder / "power1_cap"; !chip.folder.empty() && fs::exists(cap, failed)) {
       readers.push_back({info("power.limit", "power limit", "Limit", Unit::watt, cap),
-                         [cap](Nanoseconds) { return read_number(cap, 1e-6); }});
+                         [cap](Moment) { return read_number(cap, 1e-6); }});
     }
     if (const HwmonChannel* energy = chip.channel("energy", 1); energy != nullptr && !has(readers, "power")) {
       readers.push_back({info("power", "power", "GPU", Unit::watt, energy->file), energy_reader(energy->file)});
@@ -191,7 +191,7 @@ class GraphicsSource : public ReaderSource {
       const fs::path speed =
           chip.channel("fan", 1)->file;  // rpm mean something else on every card: a share of the most it can do
       readers.push_back({info("fan.duty", "fan speed, share of its most", "Fan", Unit::percent, speed),
-                         [speed, most](Nanoseconds) -> Value {
+                         [speed, most](Moment) -> Value {
                            const Value now = read_number(speed), top = read_number(most);
                            if (!number(now)) return now;
                            if (!number(top) || *number(top) <= 0)
@@ -201,19 +201,18 @@ class GraphicsSource : public ReaderSource {
     }
     if (const fs::path total = device / "mem_info_vram_total"; fs::exists(total, failed)) {
       const fs::path used = device / "mem_info_vram_used";
-      readers.push_back({info("memory.share", "memory used, share", "VRAM", Unit::percent, used),
-                         [used, total](Nanoseconds) -> Value {
-                           const Value part = read_number(used), whole = read_number(total);
-                           if (!number(part)) return part;
-                           if (!number(whole) || *number(whole) <= 0)
-                             return Missing{"the card has no memory of its own"};
-                           return *number(part) * 100 / *number(whole);
-                         }});
+      readers.push_back(
+          {info("memory.share", "memory used, share", "VRAM", Unit::percent, used), [used, total](Moment) -> Value {
+             const Value part = read_number(used), whole = read_number(total);
+             if (!number(part)) return part;
+             if (!number(whole) || *number(whole) <= 0) return Missing{"the card has no memory of its own"};
+             return *number(part) * 100 / *number(whole);
+           }});
     }
   }
 
-  std::function<Value(Nanoseconds)> energy_reader(const fs::path& file) {
-    return [&rate = rates_[file.string()], file](Nanoseconds now) { return file_rate(file, rate, now, 1e-6); };
+  std::function<Value(Moment)> energy_reader(const fs::path& file) {
+    return [&rate = rates_[file.string()], file](Moment now) { return file_rate(file, rate, now, 1e-6); };
   }
 
   fs::path root_;

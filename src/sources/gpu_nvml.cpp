@@ -107,7 +107,7 @@ class ManagedGraphicsSource : public ReaderSource {
     return readers;
   }
 
-  bool before_sample(Nanoseconds /*now*/) override { return !game_.changed(); }
+  bool before_sample(Moment /*now*/) override { return !game_.changed(); }
 
   /// Which of the cards it is, by its slot; one that the kernel doesn't list is added.
   std::size_t place_of(nvml::Device device, std::vector<GraphicsCard>& cards) const {
@@ -136,7 +136,7 @@ class ManagedGraphicsSource : public ReaderSource {
       names.give(readers.back().info);
     };
     const auto number_of = [this, device](const char* symbol, auto call, double scale) {
-      return [this, device, symbol, call, scale](Nanoseconds) -> Value {
+      return [this, device, symbol, call, scale](Moment) -> Value {
         unsigned int value = 0;
         const nvml::Result result = call == nullptr ? -1 : call(device, &value);
         return result == 0 ? Value(value * scale) : Value(library_.missing(symbol, result));
@@ -145,7 +145,7 @@ class ManagedGraphicsSource : public ReaderSource {
     add_one("load", "load", "GPU", Unit::percent, utilization(device, &nvml::Utilization::gpu));
     add_one("memory.load", "memory controller load", "Mem load", Unit::percent,
             utilization(device, &nvml::Utilization::memory));
-    add_one("temp", "temperature", "GPU", Unit::celsius, [this, device](Nanoseconds) -> Value {
+    add_one("temp", "temperature", "GPU", Unit::celsius, [this, device](Moment) -> Value {
       unsigned int celsius = 0;
       const nvml::Result result =
           library_.temperature == nullptr ? -1 : library_.temperature(device, nvml::kGpuTemperature, &celsius);
@@ -162,8 +162,8 @@ class ManagedGraphicsSource : public ReaderSource {
             number_of("nvmlDeviceGetCurrPcieLinkWidth", library_.link_width, 1));
     add_one("memory.used", "memory used", "VRAM", Unit::mebibyte, memory(device, &nvml::Memory::used));
     add_one("memory.total", "memory in all", "VRAM total", Unit::mebibyte, memory(device, &nvml::Memory::total));
-    add_one("name", "name", "GPU", Unit::none, [card](Nanoseconds) { return Value(card); });
-    add_one("driver", "driver", "Driver", Unit::none, [this](Nanoseconds) -> Value {
+    add_one("name", "name", "GPU", Unit::none, [card](Moment) { return Value(card); });
+    add_one("driver", "driver", "Driver", Unit::none, [this](Moment) -> Value {
       std::array<char, nvml::kNameSize> version{};
       const nvml::Result result = library_.driver == nullptr ? -1 : library_.driver(version.data(), version.size());
       return result == 0 ? Value(std::string(version.data()))
@@ -172,8 +172,8 @@ class ManagedGraphicsSource : public ReaderSource {
     for (auto reader = readers.end() - 2; reader != readers.end(); ++reader) reader->info.text = true;
   }
 
-  std::function<Value(Nanoseconds)> utilization(nvml::Device device, unsigned int nvml::Utilization::*part) {
-    return [this, device, part](Nanoseconds) -> Value {
+  std::function<Value(Moment)> utilization(nvml::Device device, unsigned int nvml::Utilization::*part) {
+    return [this, device, part](Moment) -> Value {
       nvml::Utilization use{};
       const nvml::Result result = library_.utilization == nullptr ? -1 : library_.utilization(device, &use);
       return result == 0 ? Value(static_cast<double>(use.*part))
@@ -181,8 +181,8 @@ class ManagedGraphicsSource : public ReaderSource {
     };
   }
 
-  std::function<Value(Nanoseconds)> clock(nvml::Device device, nvml::ClockType type) {
-    return [this, device, type](Nanoseconds) -> Value {
+  std::function<Value(Moment)> clock(nvml::Device device, nvml::ClockType type) {
+    return [this, device, type](Moment) -> Value {
       unsigned int megahertz = 0;
       const nvml::Result result = library_.clock == nullptr ? -1 : library_.clock(device, type, &megahertz);
       return result == 0 ? Value(static_cast<double>(megahertz))
@@ -190,8 +190,8 @@ class ManagedGraphicsSource : public ReaderSource {
     };
   }
 
-  std::function<Value(Nanoseconds)> memory(nvml::Device device, unsigned long long nvml::Memory::*part) {
-    return [this, device, part](Nanoseconds) -> Value {
+  std::function<Value(Moment)> memory(nvml::Device device, unsigned long long nvml::Memory::*part) {
+    return [this, device, part](Moment) -> Value {
       nvml::Memory memory{};
       const nvml::Result result = library_.memory == nullptr ? -1 : library_.memory(device, &memory);
       return result == 0 ? Value(static_cast<double>(memory.*part) / (1024 * 1024))

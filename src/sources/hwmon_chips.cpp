@@ -85,7 +85,7 @@ Reader hwmon_reader(const HwmonChannel& channel, std::string id, std::string tit
   const HwmonQuantity& quantity = *hwmon_quantity(channel.prefix);
   return {{std::move(id), std::move(title), std::move(brief), std::move(device), kind, quantity.unit,
            channel.file.string()},
-          [file = channel.file, scale = quantity.scale](Nanoseconds) { return read_number(file, scale); }};
+          [file = channel.file, scale = quantity.scale](Moment) { return read_number(file, scale); }};
 }
 
 bool is_graphics_chip(std::string_view chip_name) {

@@ -22,7 +22,7 @@ class MemorySource : public ReaderSource {
  private:
   using Fields = std::map<std::string, double, std::less<>>;
 
-  bool before_sample(Nanoseconds /*now*/) override {
+  bool before_sample(Moment /*now*/) override {
     const FileText file = read_file(path_);
     fields_.clear();
     error_ = file.error;
@@ -62,10 +62,8 @@ class MemorySource : public ReaderSource {
     const auto reader = [this](const char* id, const char* title, const char* brief, Unit unit, auto read) {
       return Reader{{id, title, brief, "Memory", DeviceKind::memory, unit, path_.string()}, std::move(read)};
     };
-    const auto amount = [this](const char* a, const char* b) {
-      return [=, this](Nanoseconds) { return difference(a, b); };
-    };
-    const auto load = [this](const char* a, const char* b) { return [=, this](Nanoseconds) { return share(a, b); }; };
+    const auto amount = [this](const char* a, const char* b) { return [=, this](Moment) { return difference(a, b); }; };
+    const auto load = [this](const char* a, const char* b) { return [=, this](Moment) { return share(a, b); }; };
     return {
         reader("ram.used", "Memory used", "RAM", Unit::mebibyte, amount("MemTotal", "MemAvailable")),
         reader("ram.available", "Memory available", "RAM free", Unit::mebibyte, amount("MemAvailable", "")),

@@ -78,10 +78,10 @@ class MemoryModuleSource : public ReaderSource {
  public:
   explicit MemoryModuleSource(const fs::path& root) : ReaderSource("memory modules"), table_(table_of(root)) {}
 
-  [[nodiscard]] std::chrono::nanoseconds pace() const override { return std::chrono::minutes(1); }
+  [[nodiscard]] Nanoseconds pace() const override { return std::chrono::minutes(1); }
 
  private:
-  bool before_sample(Nanoseconds /*now*/) override {
+  bool before_sample(Moment /*now*/) override {
     const FileText file = read_file(table_);
     error_ = file.error;
     modules_ = read_modules(file);
@@ -91,7 +91,7 @@ class MemoryModuleSource : public ReaderSource {
   template <typename Read>
   Reader reader(const char* id, const char* title, Unit unit, bool text, Read read) {
     return {{id, title, "RAM", "Memory", DeviceKind::memory, unit, table_.string(), -1, text},
-            [this, read](Nanoseconds) -> Value {
+            [this, read](Moment) -> Value {
               if (error_ != 0) return cannot_read(table_, error_);
               if (modules_.count == 0) return Missing{table_.string() + " lists no memory modules"};
               return read(modules_);

@@ -44,7 +44,7 @@ class NetworkSource : public ReaderSource {
     readers.push_back(
         {{fmt::format("net.{}.{}", as_id(name), quantity), fmt::format("Network {} {}", name, title), brief,
           fmt::format("Network {}", name), DeviceKind::network, Unit::megabit_per_second, file.string()},
-         [file, &rate](Nanoseconds now) { return file_rate(file, rate, now, 1.0 / kBytesInMegabit); }});
+         [file, &rate](Moment now) { return file_rate(file, rate, now, 1.0 / kBytesInMegabit); }});
   }
 
   fs::path folder_;

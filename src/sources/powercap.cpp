@@ -49,7 +49,7 @@ class PowercapSource : public ReaderSource {
     const bool memory = id.starts_with("ram");
     readers.push_back({{std::move(id), std::move(title), std::move(brief), memory ? "Memory" : "Processor",
                         memory ? DeviceKind::memory : DeviceKind::processor, Unit::watt, file.string()},
-                       [file, &rate](Nanoseconds now) { return file_rate(file, rate, now, 1e-6); }});
+                       [file, &rate](Moment now) { return file_rate(file, rate, now, 1e-6); }});
   }
 
   fs::path folder_;

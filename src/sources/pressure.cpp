@@ -42,7 +42,7 @@ class PressureSource : public ReaderSource {
     info.unit = Unit::percent;
     info.digits = 1;
     info.source = file.string();
-    readers.push_back({std::move(info), [file, &rate = rates_[name]](Nanoseconds now) -> Value {
+    readers.push_back({std::move(info), [file, &rate = rates_[name]](Moment now) -> Value {
                          const FileText text = read_file(file);
                          if (!text.ok()) return cannot_read(file, text.error);
                          const auto microseconds = stalled(text.text);

@@ -77,7 +77,7 @@ class ProcessorSource : public ReaderSource {
         cores_(root / "sys/devices/system/cpu") {}
 
  private:
-  bool before_sample(Nanoseconds /*now*/) override {
+  bool before_sample(Moment /*now*/) override {
     sample_clocks();
     return sample_load();
   }
@@ -145,7 +145,7 @@ class ProcessorSource : public ReaderSource {
                       Value Line::*share) {
     return {{std::move(id), std::move(title), std::move(brief), "Processor", DeviceKind::processor, Unit::percent,
              stat_.string()},
-            [=, this](Nanoseconds) { return of_line(line, share); }};
+            [=, this](Moment) { return of_line(line, share); }};
   }
 
   std::vector<Reader> find() override {
@@ -163,7 +163,7 @@ class ProcessorSource : public ReaderSource {
         share_reader("cpu.iowait", "Processor waiting for disks", "I/O wait", "cpu", &Line::iowait),
         {{"cpu.clock", "Processor clock, fastest core", "CPU clock", "Processor", DeviceKind::processor,
           Unit::megahertz, cores_.string() + "/cpu*/cpufreq"},
-         [this](Nanoseconds) { return highest_clock(); }},
+         [this](Moment) { return highest_clock(); }},
     };
     const struct {
       const char* id;
@@ -188,7 +188,7 @@ class ProcessorSource : public ReaderSource {
     const std::string file = (cores_ / fmt::format("cpu{}/cpufreq/scaling_cur_freq", core)).string();
     return {{fmt::format("cpu.core{}.clock", core), fmt::format("Core {} clock", core), fmt::format("C{}", core),
              "Processor", DeviceKind::processor, Unit::megahertz, file},
-            [this, core](Nanoseconds) {
+            [this, core](Moment) {
               const auto clock = clocks_.find(core);
               return clock == clocks_.end() ? Value(Missing{"the core is offline"}) : clock->second;
             }};

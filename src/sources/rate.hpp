@@ -18,17 +18,17 @@ class Rate {
 
   /// Counts per second since the last call; missing at the first one, if a counter that doesn't wrap goes back (the
   /// device was reset), and over a gap of more than a minute and a half (the machine slept).
-  Value next(Nanoseconds now, std::uint64_t count);
+  Value next(Moment now, std::uint64_t count);
 
  private:
   std::uint64_t range_;
   std::optional<std::uint64_t> last_;
-  Nanoseconds time_ = 0;
+  Moment time_{};
 };
 
 /// The rate of a counter that stands in a file of its own, times `scale`; missing if the file can't be read or as
 /// next() says.
-Value file_rate(const fs::path& file, Rate& rate, Nanoseconds now, double scale);
+Value file_rate(const fs::path& file, Rate& rate, Moment now, double scale);
 
 /// A rate times `scale`, or the same reason why there is none.
 Value scaled(Value rate, double scale);

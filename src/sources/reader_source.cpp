@@ -39,7 +39,7 @@ std::vector<ReadingInfo> ReaderSource::discover() {
   return infos;
 }
 
-bool ReaderSource::sample(Nanoseconds now, std::span<Value> values) {
+bool ReaderSource::sample(Moment now, std::span<Value> values) {
   if (values.size() != readers_.size())
     throw std::invalid_argument(fmt::format("asked for {} values of {} readings", values.size(), readers_.size()));
   const bool same = before_sample(now);

@@ -15,7 +15,7 @@ namespace idlemeter::sources {
 /// A reading with what gets its value; `now` on the monotonic clock.
 struct Reader {
   ReadingInfo info;
-  std::function<Value(Nanoseconds now)> read;
+  std::function<Value(Moment now)> read;
 };
 
 /// A source that is its readers. Derived classes say which there are, and may read what several share beforehand.
@@ -29,14 +29,14 @@ class ReaderSource : public Source {
 
   [[nodiscard]] std::string name() const override { return name_; }
   std::vector<ReadingInfo> discover() final;
-  [[nodiscard]] bool sample(Nanoseconds now, std::span<Value> values) final;
+  [[nodiscard]] bool sample(Moment now, std::span<Value> values) final;
 
  protected:
   /// What there is now.
   virtual std::vector<Reader> find() = 0;
 
   /// Reads what several readers share. False if devices came or went.
-  virtual bool before_sample(Nanoseconds /*now*/) { return true; }
+  virtual bool before_sample(Moment /*now*/) { return true; }
 
   /// From now on readings may have the ids of others that were found before: another game's, another card's.
   void forget_numbers() { numbered_.clear(); }

@@ -26,7 +26,7 @@ class ThermalZoneSource : public ReaderSource {
       if (type.empty()) continue;
       readers.push_back({{fmt::format("thermal.{}.temp", as_id(type)), fmt::format("Thermal zone {} temperature", type),
                           type, "Thermal zones", DeviceKind::board, Unit::celsius, file.string()},
-                         [file](Nanoseconds) { return read_number(file, 1e-3); }});
+                         [file](Moment) { return read_number(file, 1e-3); }});
     }
     return readers;
   }

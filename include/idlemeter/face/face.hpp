@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <filesystem>
+#include <functional>
 #include <map>
 #include <optional>
 #include <string>
@@ -11,6 +12,7 @@
 #include <variant>
 #include <vector>
 
+#include "idlemeter/base/time.hpp"
 #include "idlemeter/face/color.hpp"
 #include "idlemeter/frames/span.hpp"
 #include "idlemeter/readings/reading.hpp"
@@ -20,7 +22,6 @@ namespace idlemeter {
 
 enum class Anchor : std::uint8_t { top_left, top, top_right, left, centre, right, bottom_left, bottom, bottom_right };
 enum class Flow : std::uint8_t { stack, line, columns };
-enum class Show : std::uint8_t { text, trace, text_and_trace, ring, reel };
 enum class Align : std::uint8_t { left, centre, right };
 enum class Edge : std::uint8_t { none, shadow, outline };
 
@@ -40,11 +41,40 @@ struct Sheet {
   int states = 1;  ///< how many places of the grid are used
 };
 
+/// The value as text.
+struct TextLook {
+  std::optional<double> width = {};  ///< at least
+};
+
+/// A line over time.
+struct TraceLook {
+  bool with_text = false;                               ///< the value before it
+  std::optional<double> width = {}, height = {};        ///< 240 and 40 if empty
+  std::optional<std::pair<double, double>> range = {};  ///< in the shown unit; fits the values if empty
+  bool grow = false;                                    ///< the range grows, in round steps, while the values leave it
+  bool ends = false;                                    ///< the ends of the range as small figures
+  std::vector<double> guides = {};                      ///< values, in the shown unit, at which there is a thin line
+  Nanoseconds length = 10 * kSecond;
+};
+
+/// A filled arc with the value inside.
+struct RingLook {
+  std::optional<double> width = {}, height = {};  ///< each other if one is empty, 64 if both are
+  std::pair<double, double> range{0, 100};        ///< in the shown unit
+};
+
+/// A picture picked from a sheet by the value.
+struct ReelLook {
+  Sheet sheet = {};
+  std::optional<double> width = {}, height = {};  ///< as a ring's
+  std::pair<double, double> range{0, 100};        ///< in the shown unit
+};
+
 /// Shows one reading.
 struct Cell {
   std::string reading = {};
-  Show as = Show::text;
-  Align align = Align::right;                 ///< of the value in its column
+  std::variant<TextLook, TraceLook, RingLook, ReelLook> as = TextLook{};
+  Align align = Align::right;                 ///< in its column
   std::string title = {};                     ///< a word before the value; none if empty
   std::optional<Unit> unit = {};              ///< the reading's own if empty
   std::optional<std::string> unit_text = {};  ///< written instead of the unit; an empty text hides it
@@ -52,16 +82,13 @@ struct Cell {
   std::optional<Color> color = {};            ///< of the value or the trace
   std::optional<double> caution = {},
                         danger = {};  ///< in the shown unit: from here on the value takes the warning colours
-  std::optional<double> width = {}, height = {};  ///< of a trace (240, 40), a ring or a reel; least width of a text
-  std::optional<std::pair<double, double>> range =
-      {};                           ///< in the shown unit; a trace fits its values, others take 0 to 100
-  bool grow = false;                ///< a trace's range grows, in round steps, while its values leave it
-  bool ends = false;                ///< a trace shows the ends of its range as small figures
-  std::vector<double> guides = {};  ///< values, in the shown unit, at which a trace has a thin line
-  double seconds = 10;              ///< that a trace reaches back
-  Sheet sheet = {};                 ///< of a reel
-  std::optional<Span> span = {};    ///< of a statistic of frames; the face's if empty
-  std::uint32_t line = 0;           ///< in the file; 0: not from one
+  std::optional<Span> span = {};      ///< of a statistic of frames; the face's if empty
+  std::uint32_t line = 0;             ///< in the file; 0: not from one
+
+  [[nodiscard]] const TraceLook* trace() const { return std::get_if<TraceLook>(&as); }  ///< nullptr if it isn't one
+  [[nodiscard]] bool has_text() const {
+    return std::holds_alternative<TextLook>(as) || (trace() != nullptr && trace()->with_text);
+  }
 };
 
 /// A box behind something.
@@ -97,7 +124,7 @@ struct TextPin {
   std::optional<Span> span = {};  ///< of statistics of frames; the face's if empty
 };
 
-/// A reading shown in any way but as text and trace.
+/// A reading shown in any way but as a trace with text.
 struct CellPin {
   Cell cell;
   std::optional<double> size = {};  ///< of its text; the face's if empty
@@ -150,6 +177,9 @@ struct Face {
   std::vector<Pin> pins;
   std::filesystem::path folder;  ///< that pictures are relative to
 };
+
+/// Calls back with each cell of rows and pins, in their order.
+void for_each_cell(const Face& face, const std::function<void(const Cell&)>& take);
 
 /// All readings that the face shows, each once, in their order; statistics of frames with their spans.
 [[nodiscard]] std::vector<std::string> readings_of(const Face& face);

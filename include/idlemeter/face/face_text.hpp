@@ -34,7 +34,7 @@ class FaceText {
   [[nodiscard]] const std::string& toml() const;
 
   /// Gives a key its value: "caution" "85", "color" "#8fd694", "text.size" "22". Taken as TOML if that fits the key,
-  /// else as a text.
+  /// else as a text. A cell that is to be shown in another way ("as" "ring") loses what only the old way has.
   void set(std::string_view part, std::string_view key, std::string_view value);
 
   /// Removes a key, so that its default counts.

@@ -5,11 +5,10 @@
 
 namespace idlemeter {
 
-/// All in nanoseconds.
 struct FrameRecord {
-  Nanoseconds at = 0;         ///< when it was presented: on the monotonic clock, or since the start of a run
-  Nanoseconds interval = 0;   ///< since the present before it
-  Nanoseconds gpu_work = -1;  ///< how long the GPU worked on it; -1 if that is unknown
+  Moment at{};                          ///< when it was presented
+  Nanoseconds interval{};               ///< since the present before it
+  Nanoseconds gpu_work = kUnknownTime;  ///< how long the GPU worked on it
 
   friend bool operator==(const FrameRecord&, const FrameRecord&) = default;
 };

@@ -14,7 +14,7 @@ namespace idlemeter {
 
 /// The longest interval that counts as a frame: one hour. A longer one is a pause, and is left out like one of zero or
 /// less.
-inline constexpr Nanoseconds kLongestFrame = 3600 * kSecond;
+inline constexpr Nanoseconds kLongestFrame = std::chrono::hours(1);
 
 /// A share of a run in parts per million, so that "the slowest 0.1 %" is exact: Share{1'000}.
 /// Valid from 1 to 999'999.
@@ -76,7 +76,7 @@ struct SummaryRequest {
 struct Summary {
   std::uint64_t frames = 0;    ///< N: the intervals that count
   std::uint64_t left_out = 0;  ///< intervals of zero or less or above kLongestFrame; in no other figure
-  Nanoseconds time = 0;        ///< T: the sum of the intervals
+  Nanoseconds time{};          ///< T: the sum of the intervals
 
   std::optional<double> average_rate;  ///< N / T; empty if there are no frames, as are the next three
   std::optional<double> median;        ///< frame time

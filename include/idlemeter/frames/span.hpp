@@ -16,7 +16,7 @@ struct Span {
     cleared,    ///< since the user cleared the statistics, or since the game started
     last        ///< the last while
   } kind = Kind::recording;
-  Nanoseconds length = 0;  ///< of `last`
+  Nanoseconds length{};  ///< of `last`
 
   friend bool operator==(const Span&, const Span&) = default;
 };

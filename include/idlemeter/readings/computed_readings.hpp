@@ -6,6 +6,7 @@
 #include <string>
 #include <vector>
 
+#include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 
@@ -22,7 +23,7 @@ struct ComputedReading {
   /// Without a formula: of which reading, a number.
   std::string of = {};
   enum class Take { mean, least, most } take = Take::mean;
-  std::chrono::nanoseconds over = std::chrono::seconds(5);  ///< the span, sliding; mean: over samples
+  Nanoseconds over = std::chrono::seconds(5);  ///< the span, sliding; mean: over samples
 };
 
 /// Computes readings from snapshots. One thread at a time.

@@ -41,16 +41,16 @@ class FrameReadings {
   void clear();
 
   /// Begins the recording's span: empty, or with frames of the recording that were added before.
-  void begin_recording(Nanoseconds since, std::span<const FrameRecord> already = {});
+  void begin_recording(Moment since, std::span<const FrameRecord> already = {});
 
   /// The recording failed before anything was recorded: its span goes on as without one.
   void abandon_recording();
 
   /// Holds the recording's figures.
-  void end_recording(Nanoseconds now);
+  void end_recording(Moment now);
 
   /// The readings now, to go into a snapshot.
-  [[nodiscard]] std::shared_ptr<const Batch> batch(Nanoseconds now) const;
+  [[nodiscard]] std::shared_ptr<const Batch> batch(Moment now) const;
 
  private:
   struct State;

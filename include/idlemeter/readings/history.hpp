@@ -17,16 +17,17 @@ namespace idlemeter {
 class History {
  public:
   struct Entry {
-    Nanoseconds at = 0;
+    Moment at{};
     double value = 0;
   };
 
-  /// Keeps each reading's values for that long (1 ns to kLatestMoment), and no more than `most` (>= 1) of them.
+  /// Keeps each reading's values for that long (1 ns to kLongestTime), and no more than `most` (>= 1) of them.
   explicit History(Nanoseconds length = 60 * kSecond, std::size_t most = 100'000)
-      : length_(std::clamp<Nanoseconds>(length, 1, kLatestMoment)), most_(std::max<std::size_t>(most, 1)) {}
+      : length_(std::clamp(length, Nanoseconds{1}, kLongestTime)), most_(std::max<std::size_t>(most, 1)) {}
 
-  /// `at` doesn't fall: if it does, the values before are forgotten. One beyond kLatestMoment isn't taken.
-  void add(std::string_view id, Nanoseconds at, double value);
+  /// `at` doesn't fall: if it does, the values before are forgotten. One before kEarliestMoment or after kLatestMoment
+  /// isn't taken.
+  void add(std::string_view id, Moment at, double value);
 
   /// All numbers of the snapshot.
   void add(const Snapshot& snapshot);

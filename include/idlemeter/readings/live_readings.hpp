@@ -2,6 +2,7 @@
 #pragma once
 
 #include <memory>
+#include <optional>
 #include <span>
 #include <string>
 #include <vector>
@@ -50,7 +51,7 @@ class LiveReadings {
 
   /// The values at `now`, with the machine's newest. `Past::skip` leaves them out of history(). A recording gets
   /// a sample twice a second, of everything but the statistics of frames, which follow from its frames.
-  const Snapshot& update(const Snapshot& machine, Nanoseconds now, Past past = Past::keep);
+  const Snapshot& update(const Snapshot& machine, Moment now, Past past = Past::keep);
 
   /// Those of the last update().
   [[nodiscard]] const Snapshot& values() const;
@@ -61,10 +62,10 @@ class LiveReadings {
   /// Restarts the live statistics, except those of a recording in progress.
   void clear();
 
-  /// Starts the statistics of a recording that begins at `since` and ends at `until` (0: with end_recording()), with
-  /// frames that were added before and belong to it. They and all later ones in that time go to `sink`, which may be
-  /// nullptr and has to live until the recording ends.
-  void begin_recording(RunSink* sink, Nanoseconds since, Nanoseconds until = 0,
+  /// Starts the statistics of a recording that begins at `since` and ends at `until` (empty: with end_recording()),
+  /// with frames that were added before and belong to it. They and all later ones in that time go to `sink`, which may
+  /// be nullptr and has to live until the recording ends.
+  void begin_recording(RunSink* sink, Moment since, std::optional<Moment> until = {},
                        std::span<const FrameRecord> already = {});
   [[nodiscard]] bool is_recording() const;
 
@@ -72,7 +73,7 @@ class LiveReadings {
   int mark();
 
   /// The statistics of the recording stay as they are until the next one or clear().
-  void end_recording(Nanoseconds now);
+  void end_recording(Moment now);
 
   /// Nothing was recorded: its statistics go on as without a recording.
   void abandon_recording();

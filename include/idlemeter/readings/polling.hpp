@@ -18,7 +18,7 @@ class Polling {
   ~Polling();
 
   /// Samples every source once.
-  [[nodiscard]] Snapshot sample(Nanoseconds now);
+  [[nodiscard]] Snapshot sample(Moment now);
 
  private:
   struct State;

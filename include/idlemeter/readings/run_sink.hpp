@@ -9,13 +9,13 @@
 
 namespace idlemeter {
 
-/// Takes the frames and readings of a run as they come. Times are since the start of the run.
+/// Takes the frames and readings of a run as they come. `Moment{}` is the start of the run.
 class RunSink {
  public:
   virtual ~RunSink() = default;
 
   virtual void add(std::span<const FrameRecord> frames) = 0;
-  virtual void add(Nanoseconds at, const Snapshot& values) = 0;
+  virtual void add(Moment at, const Snapshot& values) = 0;
 };
 
 }  // namespace idlemeter

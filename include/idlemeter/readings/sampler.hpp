@@ -14,17 +14,17 @@ namespace idlemeter {
 struct SamplerOptions {
   /// How often each source without a pace of its own is asked, 100 ms to 1 min; shorter costs in proportion (see
   /// bench/).
-  std::chrono::nanoseconds pace = std::chrono::milliseconds(500);
+  Nanoseconds pace = std::chrono::milliseconds(500);
 
   /// Of single sources by name, or by its first word ("hwmon" for all chips), instead of the one above and of their
   /// own.
-  std::map<std::string, std::chrono::nanoseconds> paces = {};
+  std::map<std::string, Nanoseconds> paces = {};
 
   /// How long a source may take before its readings are shown missing; still waiting without delaying any other.
-  std::chrono::nanoseconds patience = std::chrono::seconds(2);
+  Nanoseconds patience = std::chrono::seconds(2);
 
   /// How often a source looks for devices that came or went.
-  std::chrono::nanoseconds rescan = std::chrono::seconds(5);
+  Nanoseconds rescan = std::chrono::seconds(5);
 };
 
 /// Samples each source at its pace, each in a thread of its own, so that a stuck sensor file delays no other reading.
@@ -43,7 +43,7 @@ class Sampler {
   [[nodiscard]] Snapshot snapshot() const;
 
   /// Waits until every source has answered `rounds` times since the start, or the time is up. False if it is up.
-  bool wait(int rounds, std::chrono::nanoseconds at_most) const;
+  bool wait(int rounds, Nanoseconds at_most) const;
 
  private:
   struct Shared;

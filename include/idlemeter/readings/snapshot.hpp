@@ -32,7 +32,7 @@ class ReadingList {
 struct Batch {
   std::shared_ptr<const ReadingList> list;
   std::vector<Value> values;
-  Nanoseconds time = 0;
+  Moment time{};
   std::vector<bool> provisional = {};  ///< which values rest on too little yet; empty: none
   std::string source = {};             ///< its name; empty if no source is asked for these
   std::string problem = {};            ///< why the source can't say what it has; empty if it can
@@ -47,7 +47,7 @@ struct SourceProblem {
 class Snapshot {
  public:
   Snapshot() = default;
-  Snapshot(Nanoseconds time, std::vector<std::shared_ptr<const Batch>> batches)
+  Snapshot(Moment time, std::vector<std::shared_ptr<const Batch>> batches)
       : time_(time), batches_(std::move(batches)) {}
 
   struct Entry {
@@ -68,11 +68,10 @@ class Snapshot {
   /// The same with one more batch at the end; as new as the newer of both.
   [[nodiscard]] Snapshot with(std::shared_ptr<const Batch> batch) const;
 
-  /// On the monotonic clock.
-  [[nodiscard]] Nanoseconds time() const { return time_; }
+  [[nodiscard]] Moment time() const { return time_; }
 
  private:
-  Nanoseconds time_ = 0;
+  Moment time_{};
   std::vector<std::shared_ptr<const Batch>> batches_;
 };
 

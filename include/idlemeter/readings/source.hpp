@@ -23,7 +23,7 @@ class Source {
   [[nodiscard]] virtual std::string name() const = 0;
 
   /// How often it wants to be asked; the sampler's own pace if zero.
-  [[nodiscard]] virtual std::chrono::nanoseconds pace() const { return std::chrono::nanoseconds::zero(); }
+  [[nodiscard]] virtual Nanoseconds pace() const { return Nanoseconds{}; }
 
   /// Looks for what there is now, each id once. Called before the first sample, every few seconds, and after a sample
   /// that said so. If it throws, or names an id twice, the source isn't sampled until a later call succeeds, and the
@@ -32,7 +32,7 @@ class Source {
 
   /// Fills one value for each reading of the last discover(): `values` has as many. `now` on the monotonic clock,
   /// rising. False if devices came or went: discover() is asked before the next sample.
-  [[nodiscard]] virtual bool sample(Nanoseconds now, std::span<Value> values) = 0;
+  [[nodiscard]] virtual bool sample(Moment now, std::span<Value> values) = 0;
 };
 
 using Sources = std::vector<std::unique_ptr<Source>>;

@@ -43,7 +43,7 @@ class BackgroundRecorder : public RunSink {
 
   /// As Recorder's.
   void add(std::span<const FrameRecord> frames) override;
-  void add(Nanoseconds at, const Snapshot& snapshot) override;
+  void add(Moment at, const Snapshot& snapshot) override;
 
   /// Ends the run once all that was added is written. What is added afterwards is skipped.
   void finish();
@@ -54,7 +54,7 @@ class BackgroundRecorder : public RunSink {
   [[nodiscard]] State state() const;
 
   /// Waits until it is finished or failed, or the time is up. False if it is up.
-  [[nodiscard]] bool wait(std::chrono::nanoseconds at_most) const;
+  [[nodiscard]] bool wait(Nanoseconds at_most) const;
 
  private:
   struct Shared;

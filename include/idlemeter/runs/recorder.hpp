@@ -20,9 +20,9 @@ namespace idlemeter {
 /// committed before stays.
 class Recorder : public RunSink {
  public:
-  using Clock = std::function<Nanoseconds()>;
+  using Clock = std::function<Moment()>;
 
-  /// Begins a run. `clock` (monotonic, nanoseconds) decides when to commit; it is asked once a frame.
+  /// Begins a run. `clock` (monotonic) decides when to commit; it is asked once a frame.
   Recorder(Store& store, const RunDetails& details, Clock clock = {});
   Recorder(const Recorder&) = delete;
   Recorder& operator=(const Recorder&) = delete;
@@ -30,7 +30,7 @@ class Recorder : public RunSink {
   /// Commits what is there; the run counts as unfinished unless finish() was called.
   ~Recorder() override;
 
-  /// The next frame; `at` doesn't fall. One with times that can't be (beyond kLatestMoment, an interval under a
+  /// The next frame; `at` doesn't fall. One with times that can't be (a moment after kLatestMoment, an interval under a
   /// nanosecond) is only counted.
   void add(const FrameRecord& frame);
   void add(std::span<const FrameRecord> frames) override;
@@ -38,8 +38,8 @@ class Recorder : public RunSink {
   /// How many frames were only counted.
   [[nodiscard]] std::uint64_t refused() const;
 
-  /// What the readings are at `at` since the start of the run. Readings may come and go during a run.
-  void add(Nanoseconds at, const Snapshot& snapshot) override;
+  /// What the readings are at that moment of the run. Readings may come and go during a run.
+  void add(Moment at, const Snapshot& snapshot) override;
 
   /// Commits now.
   void flush();

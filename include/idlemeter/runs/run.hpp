@@ -26,7 +26,7 @@ struct RunInfo {
   std::string started;    ///< UTC, ISO 8601: "2026-03-01T20:15:00Z"
   bool finished = false;  ///< false if its recorder was stopped in the middle, or is still in progress
   std::uint64_t frames = 0;
-  Nanoseconds length = 0;  ///< sum of the intervals
+  Nanoseconds length{};  ///< sum of the intervals
   RunDetails details;
   std::string problem = {};  ///< what of it can't be read, in a damaged store; empty: all can
 };
@@ -34,7 +34,7 @@ struct RunInfo {
 /// One reading over a run: as many times as values.
 struct RunSeries {
   ReadingInfo info;
-  std::vector<Nanoseconds> at;  ///< since the start of the run
+  std::vector<Moment> at;
   std::vector<Value> values;
 };
 

@@ -18,9 +18,9 @@ struct RunMoment {
   History history;  ///< up to the moment, as long as a history is
 };
 
-/// The run `at` nanoseconds after its start, or at its end if that is earlier. `ids`: statistics of frames beside the
+/// The run at that moment of it, or at its end if that is earlier. `ids`: statistics of frames beside the
 /// usual ones. Reads the whole run: O(frames + samples * readings). Throws Error as the store does.
-[[nodiscard]] RunMoment moment_of(const Store& store, std::int64_t run, Nanoseconds at,
+[[nodiscard]] RunMoment moment_of(const Store& store, std::int64_t run, Moment at,
                                   const std::vector<std::string>& ids = {},
                                   const std::vector<ComputedReading>& computed = {});
 

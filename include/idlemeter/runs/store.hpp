@@ -20,7 +20,7 @@ namespace idlemeter {
 
 /// How long a store's calls wait for another process that has it locked.
 struct LockWait {
-  std::chrono::nanoseconds at_most = std::chrono::seconds(5);
+  Nanoseconds at_most = std::chrono::seconds(5);
 
   /// Asked every few milliseconds meanwhile, in the thread that waits: true ends the wait at once. Empty: nothing does.
   std::function<bool()> give_up = {};
@@ -53,7 +53,7 @@ class Store {
   /// Throws Error naming the runs that there are, or if the run is damaged.
   [[nodiscard]] RunInfo run(std::int64_t id) const;
 
-  /// All frames in order; O(frames). Intervals that are none (under 1 ns or over kLatestMoment) are left out, as a
+  /// All frames in order; O(frames). Intervals that are none (under 1 ns or over kLongestTime) are left out, as a
   /// summary of intervals() counts them.
   [[nodiscard]] std::vector<FrameRecord> frames(std::int64_t id) const;
 

@@ -11,6 +11,7 @@
 #include <vector>
 
 #include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/computed_readings.hpp"
 #include "idlemeter/sources/command_source.hpp"
 #include "idlemeter/sources/feed.hpp"
@@ -41,9 +42,9 @@ enum class GpuTime : std::uint8_t { automatic, on, off };
 [[nodiscard]] std::string_view name_of(GpuTime choice);
 
 struct Settings {
-  std::chrono::nanoseconds pace = std::chrono::milliseconds(500);
-  std::map<std::string, std::chrono::nanoseconds> paces = {};  ///< of single sources, by name
-  std::map<std::string, std::string> facts = {};               ///< see MachineOptions::facts
+  Nanoseconds pace = std::chrono::milliseconds(500);
+  std::map<std::string, Nanoseconds> paces = {};  ///< of single sources, by name
+  std::map<std::string, std::string> facts = {};  ///< see MachineOptions::facts
   std::vector<ComputedReading> computed = {};
   std::vector<CommandReading> commands = {};
   std::optional<FeedOptions> feed = {};  ///< empty: no feed

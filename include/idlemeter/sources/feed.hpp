@@ -5,13 +5,14 @@
 #include <filesystem>
 #include <memory>
 
+#include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/source.hpp"
 
 namespace idlemeter {
 
 struct FeedOptions {
-  std::filesystem::path socket = {};  ///< made with mode 0600, its folder with 0700 if it isn't there
-  std::chrono::nanoseconds age = std::chrono::seconds(5);  ///< after which a value is missing again
+  std::filesystem::path socket = {};          ///< made with mode 0600, its folder with 0700 if it isn't there
+  Nanoseconds age = std::chrono::seconds(5);  ///< after which a value is missing again
 };
 
 /// A source that listens on a Unix stream socket for lines in the OpenMetrics text format, from any program of the same
