@@ -6,6 +6,7 @@
 #include <deque>
 
 #include "folder.hpp"
+#include "held_disk.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/draw/image.hpp"
 #include "idlemeter/draw/write_starter.hpp"
@@ -161,6 +162,7 @@ TEST_F(ALiveSession, AnswersOnceTheStoreHas) {
   const MeterAnswer stopped = tell({.what = What::record});
   EXPECT_EQ(stopped.run, 1);
   EXPECT_EQ(stopped.finished, true);
+  play(0.1);
   EXPECT_NE(log_.find("run 1 is recorded"), std::string::npos) << log_;
 }
 
@@ -176,6 +178,43 @@ TEST_F(ALiveSession, WaitsAMomentForTheMachinesNamesBeforeItRecords) {
   session_->end_recordings(std::chrono::seconds(30));
   const Store store(folder_ / "runs.db", Store::Mode::existing);
   EXPECT_GE(store.runs().at(0).frames, 35u) << "with the frames from the plan on";
+}
+
+TEST_F(ALiveSession, LosesNothingWhileADiskOrAnotherProgramHoldsTheStore) {
+  testing::HeldDisk disk;
+  sqlite3* other = nullptr;
+  ASSERT_EQ(sqlite3_open((folder_ / "runs.db").c_str(), &other), SQLITE_OK);
+  const auto run = [&](const char* sql) { ASSERT_EQ(sqlite3_exec(other, sql, nullptr, nullptr, nullptr), SQLITE_OK); };
+  const struct {
+    const char* name;
+    std::function<void()> hold, release;
+  } holds[] = {{"a slow disk", [&] { disk.hold(); }, [&] { disk.release(); }},
+               {"a lock", [&] { run("BEGIN IMMEDIATE"); }, [&] { run("ROLLBACK"); }}};
+  Steady& game = add_game();
+  play(0.5);
+  (void)tell({.what = What::face, .face = "benchmark"});  // its traces change all the time
+  int runs = 0;
+  for (const auto& one : holds) {
+    SCOPED_TRACE(one.name);
+    one.hold();
+    const Moment start = now_;
+    EXPECT_EQ(tell({.what = What::record, .record = Record::start}).error, "");
+    const int pictures = game.pictures;
+    play(10);
+    EXPECT_EQ(state().recording->phase, RecordingState::Phase::opening);
+    EXPECT_TRUE(game.visible_);
+    EXPECT_EQ(game.beat_, now_);
+    EXPECT_GT(game.pictures, pictures + 50);
+    one.release();
+    const Moment end = now_;
+    const MeterAnswer stopped = tell({.what = What::record, .record = Record::stop});
+    EXPECT_EQ(stopped.run, ++runs);
+    EXPECT_EQ(stopped.finished, true);
+    const Store store(folder_ / "runs.db", Store::Mode::existing);
+    EXPECT_NEAR(static_cast<double>(store.run(runs).frames), (end - start) / (10 * kMillisecond), 2);
+  }
+  EXPECT_GT(disk.waits(), 0);
+  sqlite3_close(other);
 }
 
 TEST_F(ALiveSession, SaysWhatItCannotDo) {

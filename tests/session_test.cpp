@@ -1,7 +1,6 @@
 // A meter with games that present from within the test, over the real link, without a display.
 #include <gtest/gtest.h>
 #include <signal.h>
-#include <sqlite3.h>
 #include <sys/eventfd.h>
 #include <sys/socket.h>
 #include <sys/wait.h>
@@ -413,28 +412,6 @@ TEST_F(Session, ARecordingThatFailsIsSaidEverywhereAndTheGameGoesOn) {
   EXPECT_FALSE(state.contains("recording"));
   ASSERT_EQ(meter_->recording_problems().size(), 1u);
   EXPECT_NE(log().find("not recorded: "), std::string::npos);
-}
-
-TEST_F(Session, ALockedStoreDelaysNeitherTheOverlayNorAFrame) {
-  { const Store store(folder_ / "runs.db"); }
-  sqlite3* other = nullptr;
-  ASSERT_EQ(sqlite3_open((folder_ / "runs.db").c_str(), &other), SQLITE_OK);
-  ASSERT_EQ(sqlite3_exec(other, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr), SQLITE_OK);
-  link::ProbeEnd probe;
-  play_until(probe, has_frames);
-  const json started = tell(R"({"do": "record", "what": "start"})");
-  EXPECT_EQ(started["ok"], true) << "it has begun, though it has no number yet";
-  const Moment later = monotonic_now() + 2 * kSecond;
-  const json state =
-      play_until(probe, [&](const json&) { return monotonic_now() > later && probe.picture().pixels != nullptr; });
-  EXPECT_EQ(state["recording"]["state"], "opening") << state;
-  sqlite3_close(other);
-  play_until(probe, [](const json& s) { return s["recording"].contains("run"); });
-  const json stopped = tell(R"({"do": "record", "what": "stop"})");
-  EXPECT_EQ(stopped["run"], 1) << stopped;
-  EXPECT_EQ(stopped["finished"], true) << stopped;
-  const Store store(folder_ / "runs.db", Store::Mode::existing);
-  EXPECT_GT(store.run(1).length, 2 * kSecond) << "with what was presented while it was locked";
 }
 
 TEST_F(Session, GivesItsGamesToAnotherMeterIfAsked) {

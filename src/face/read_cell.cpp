@@ -126,12 +126,15 @@ struct KeyOfSome {
   unsigned ways;
 };
 
-constexpr KeyOfSome kKeysOfSome[] = {
-    {"height", "a trace, a ring or a reel", kDrawn}, {"range", "a trace, a ring or a reel", kDrawn},
-    {"grow", "a trace", kTraces},                    {"ends", "a trace", kTraces},
-    {"guides", "a trace", kTraces},                  {"seconds", "a trace", kTraces},
-    {"sheet", "a reel", bit(Show::reel)},            {"grid", "a reel", bit(Show::reel)},
-    {"states", "a reel", bit(Show::reel)}};
+constexpr KeyOfSome kKeysOfSome[] = {{"height", "a trace, a ring or a reel", kDrawn},
+                                     {"range", "a trace, a ring or a reel", kDrawn},
+                                     {"grow", "a trace", kTraces},
+                                     {"ends", "a trace", kTraces},
+                                     {"guides", "a trace", kTraces},
+                                     {"seconds", "a trace", kTraces},
+                                     {"sheet", "a reel", bit(Show::reel)},
+                                     {"grid", "a reel", bit(Show::reel)},
+                                     {"states", "a reel", bit(Show::reel)}};
 
 /// The way that "as" names. Empty if it names none, which is reported.
 std::optional<Show> read_as(TableReader& table) {

@@ -1,0 +1,106 @@
+#include "idlemeter/settings/settings.hpp"
+
+#include <gtest/gtest.h>
+
+#include "folder.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/units.hpp"
+
+namespace idlemeter {
+namespace {
+
+using namespace std::chrono_literals;
+
+TEST(Settings, ReadWhatTheFileSays) {
+  const SettingsReading reading = read_settings(R"(
+pace = "1 s"
+paces = { hwmon = "2 s", feed = "100 ms" }
+facts = { "cpu.name" = "Corvid 8" }
+[[computed]]
+id = "own.efficiency"
+title = "Frames per joule"
+formula = "frame.rate / gpu.power"
+unit = "frames/J"
+[[computed]]
+id = "own.power.calm"
+of = "gpu.power"
+take = "most"
+over = "10 s"
+digits = 0
+[[command]]
+id = "own.preset"
+run = ["cat", "/tmp/preset"]
+text = true
+every = "500 ms"
+[[command]]
+id = "own.jobs"
+shell = "ls | wc -l"
+limit = "1 s"
+[feed]
+socket = "/run/user/1000/x/feed.sock"
+age = "3 s"
+)");
+  ASSERT_TRUE(reading.settings) << to_string(reading.findings.at(0), "settings");
+  const Settings& s = *reading.settings;
+  EXPECT_EQ(s.pace, 1s);
+  EXPECT_EQ(s.paces.at("hwmon"), 2s);
+  EXPECT_EQ(s.facts.at("cpu.name"), "Corvid 8");
+  ASSERT_EQ(s.computed.size(), 2u);
+  EXPECT_EQ(s.computed[0].info.unit, Unit::frames_per_joule);
+  EXPECT_EQ(s.computed[1].take, ComputedReading::Take::most);
+  EXPECT_EQ(s.computed[1].over, 10s);
+  ASSERT_EQ(s.commands.size(), 2u);
+  EXPECT_EQ(s.commands[0].command, (std::vector<std::string>{"cat", "/tmp/preset"}));
+  EXPECT_TRUE(s.commands[0].info.text);
+  EXPECT_EQ(s.commands[1].command, (std::vector<std::string>{"/bin/sh", "-c", "ls | wc -l"}));
+  EXPECT_EQ(s.feed->age, 3s);
+}
+
+TEST(Settings, EveryMistakeIsToldWithItsPlaceAndWhatIsRight) {
+  const struct {
+    const char* text;
+    std::uint32_t line;
+    const char* words;
+  } cases[] = {
+      {"pase = \"1 s\"", 1, "the settings has no key 'pase'; did you mean 'pace'"},
+      {"pace = \"50 ms\"", 1, "'pace' must be a time from 100 ms to 60 s in quotes"},
+      {"pace = 500", 1, "'pace' must be a time"},
+      {"paces = { hwmon = \"1 h\" }", 1, "the pace of 'hwmon' is a time"},
+      {"facts = 3", 1, "'facts' is a table"},
+      {"[facts]\ncpu.name = \"x\"", 2, "the fact 'cpu' is a string, not a table; quote its id"},
+      {"[[computed]]\nformula = \"1\"", 1, "a reading without 'id'"},
+      {"[[computed]]\nid = \"Own Reading\"\nformula = \"1\"", 2, "'Own Reading' isn't an id"},
+      {"[[computed]]\nid = \"own.a\"", 1, "either 'formula' or 'of'"},
+      {"gpu_time = \"sometimes\"", 1, "it is one of 'auto', 'on', 'off'"},
+      {"[[computed]]\nid = \"own.a\"\nformula = \"v0*1000+own.b\"", 3, "'v0' is neither a reading nor a function"},
+      {"[[computed]]\nid = \"own.a\"\nformula = \"mix(1, own.b)\"", 3, "did you mean 'max' or 'min'"},
+      {"[[computed]]\nid = \"own.a\"\nformula = \"1\"\n[[command]]\nid = \"own.a\"\nrun = [\"a\"]", 5,
+       "two readings 'own.a'"},
+      {"[[computed]]\nid = \"own.a\"\nformula = \"gpu.load *\"", 3, "cannot read the formula 'gpu.load *'"},
+      {"[[computed]]\nid = \"own.a\"\nof = \"gpu.load\"\ntake = \"men\"", 4,
+       "'take' can't be 'men'; did you mean 'mean'"},
+      {"[keys]\nshow = \"F9\"\nface = \"f9\"", 3, "'show' and 'face' have the same key 'f9'"},
+      {"[keys]\nrecord = \"alt+ctrl+c\"", 2, "'clear' and 'record' have the same key 'Ctrl+Alt+C'"},
+      {"[keys]\nshow = \"Hyper+F9\"", 2, "'Hyper+F9' isn't a key; write it like"},
+      {"[[game]]\nprogram = \"a\"", 1, "a game has 'program', a pattern like"},
+      {"[[computed]]\nid = \"own.a\"\nformula = \"1\"\nunit = \"MHzz\"", 4, "'MHzz' isn't a unit; did you mean 'MHz'"},
+      {"[[command]]\nid = \"own.a\"", 1, "either 'run', without a shell, or 'shell'"},
+      {"[[command]]\nid = \"own.a\"\nrun = \"ls\"", 3, "'run' is an array of strings"},
+      {"[[command]]\nid = \"own.a\"\nrun = [\"ls\"]\nshell = \"ls\"", 1, "either 'run'"},
+      {"[feed]\nage = \"never\"", 2, "'age' must be a time"},
+      {"pace = ", 1, ""}};
+  for (const auto& c : cases) {
+    const SettingsReading reading = read_settings(c.text);
+    ASSERT_FALSE(reading.settings) << c.text;
+    bool told = false;
+    for (const Finding& finding : reading.findings)
+      told = told || (finding.line == c.line && finding.message.find(c.words) != std::string::npos);
+    EXPECT_TRUE(told) << c.text << '\n' << to_string(reading.findings.at(0), "got");
+  }
+}
+
+}  // namespace
+}  // namespace idlemeter
