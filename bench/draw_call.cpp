@@ -86,8 +86,8 @@ double thread_time() {
   return static_cast<double>(time.tv_sec) * 1e6 + static_cast<double>(time.tv_nsec) / 1e3;
 }
 
-/// A new picture every so many frames (0: never). The game has drawn before: a frame's first call pays for all of the
-/// frame.
+/// A new picture every so many frames (0: never). The game has drawn first, because a frame's first call pays for the
+/// whole frame.
 void draw(Ends& ends, SDL_Window* window, const probe::Gl& gl, probe::Blend& game, probe::Blend& blend,
           const char* what, int frames, int every) {
   std::vector<double> times(static_cast<std::size_t>(frames));
@@ -120,8 +120,9 @@ void stamp(Ends& ends, int frames) {
   report("stamping", times, allocations - before);
 }
 
-/// A game of well over a thousand frames a second, in whose blocks of frames the link is in progress by turns: what the
-/// machine does meanwhile meets both. The link is as in a probe, with the GPU's clock and the overlay hidden.
+/// A game of well over a thousand frames a second. Blocks of frames alternate between with and without the link, so
+/// that whatever else the machine does affects both. The link is a probe's, with the GPU's clock and the overlay
+/// hidden.
 void compare_stamping(SDL_Window* window, const std::filesystem::path& folder, int blocks) {
   constexpr int kFrames = 64;
   GameLink game(&SDL_GL_GetProcAddress);

@@ -70,7 +70,7 @@ void redraw_full_face(benchmark::State& state) {
 }
 BENCHMARK(redraw_full_face)->Unit(benchmark::kMillisecond);
 
-/// A text that is new each time, with its outline, at sizes up to the largest that is drawn.
+/// A different text each time, with its outline, at sizes up to the largest allowed.
 void outlined_text(benchmark::State& state) {
   Painter painter;
   Image image(1920, 1080);

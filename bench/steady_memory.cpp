@@ -1,5 +1,5 @@
-// How much memory a process holds while a face is laid out and drawn anew, again and again, with values that change:
-// after a tenth of the redraws, and after all.
+// How much memory a process holds while a face is laid out and drawn over and over with changing values: after a tenth
+// of the redraws, and after all of them.
 #include <unistd.h>
 
 #include <cstdio>

@@ -1,4 +1,4 @@
-// A program that draws a face of its own readings: a weather buoy in place of a graphics card.
+// A program that draws a face of its own readings: a weather buoy instead of a graphics card.
 #include <cstdio>
 
 #include "idlemeter/base/error.hpp"

@@ -1,10 +1,9 @@
-// Tidepool Rally, a small game: a drive along a beach that is the same every time. An engine's way to have Idle Meter
-// inside of it, and a game to try `idlemeter play` on.
+// Tidepool Rally, a small game: a drive along a beach that is the same every time. It shows how an engine links Idle
+// Meter, and is something to try `idlemeter play` on.
 //
 //   tidepool_rally [--seconds S] [--frames N] [--load N] [--rate FPS] [--size WxH] [--linked]
 //
-// --load: how much the graphics card works on each pixel (1); --linked: with the meter's library inside, in place of a
-// probe.
+// --load: how much work each pixel is (1); --linked: with the meter's library inside instead of a probe.
 #include <SDL2/SDL.h>
 #include <SDL2/SDL_opengl.h>
 
@@ -144,7 +143,7 @@ void pace(const Options& options, long frame, Uint64 start) {
   }
 }
 
-/// The course: one moment after another, by the clock or, if frames are counted, by their number.
+/// Drives the course, by the clock or, if frames are counted, by their number.
 long play(SDL_Window* window, const Gl& gl, unsigned program, const Options& options, double& seconds) {
   const auto link = options.linked ? std::make_unique<idlemeter::GameLink>(&SDL_GL_GetProcAddress)
                                    : std::unique_ptr<idlemeter::GameLink>();

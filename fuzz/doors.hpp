@@ -1,5 +1,5 @@
-// The doors through which something from outside comes in, each as a function of any bytes. What must hold whatever
-// they are is required; the sanitizers see to the rest.
+// The doors through which data from outside comes in, each as a function of arbitrary bytes. Each requires what must
+// always hold; the sanitizers check the rest.
 #pragma once
 
 #include <algorithm>

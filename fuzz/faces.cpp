@@ -96,7 +96,7 @@ void idlemeter::fuzz::settings(std::string_view bytes) {
   require(after.has_value() && face_for(*after, "/games/tidepool_rally").has_value());
 }
 
-/// A bundle is taken in whole or not at all, and nothing is written anywhere else.
+/// A bundle is unpacked whole or not at all, and nothing is written anywhere else.
 void idlemeter::fuzz::bundle(std::string_view bytes) {
   const fuzz::Scratch scratch;
   scratch.file("a.zip", bytes);

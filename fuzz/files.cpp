@@ -1,4 +1,4 @@
-// A store whose rows are changed by anybody, and a tree of kernel files.
+// A store whose rows anybody may have changed, and a tree of kernel files.
 #include <sqlite3.h>
 
 #include <set>

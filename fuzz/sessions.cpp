@@ -1,4 +1,4 @@
-// What meter and game may do to each other, and what a meter is told.
+// What meter and game may do to each other, and commands to a meter.
 #include <sys/socket.h>
 #include <unistd.h>
 
@@ -59,7 +59,7 @@ void send_message(int socket, Bytes& input, int fd) {
   (void)!::sendmsg(socket, &message, MSG_NOSIGNAL | MSG_DONTWAIT);
 }
 
-/// A meter's session without display and sockets, and the game in it.
+/// A meter's session without a display or sockets, with one game.
 struct Offline {
   /// Presents what it is handed.
   struct Handed final : meter::Attachment {

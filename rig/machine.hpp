@@ -10,7 +10,7 @@
 
 namespace idlemeter::rig {
 
-/// What a machine is made of.
+/// A machine's parts.
 struct Spec {
   std::string_view kind;  ///< how it is asked for: "desktop"
   std::string_view name;  ///< "Bramble"

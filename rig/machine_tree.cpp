@@ -88,7 +88,7 @@ class Writer {
     if (!spec_.bare) memory_modules();
   }
 
-  /// Two modules as the firmware tells of them.
+  /// Two modules as the firmware reports them.
   void memory_modules() {
     std::string module(0x22, '\0');
     const int size = static_cast<int>(spec_.memory / 2), speed = spec_.battery ? 5600 : 6000;

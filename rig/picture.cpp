@@ -50,7 +50,7 @@ class Canvas {
     kart(width_ * 0.58, 640, 0.42, {0.25, 0.45, 0.85});
   }
 
-  /// Corals and pebbles everywhere: nothing that a text could hide on.
+  /// Corals and pebbles everywhere: the hardest ground to read text on.
   void scatter(int count) {
     for (int i = 0; i < count; ++i) {
       const Hue hue{any(0.1, 1), any(0.2, 0.9), any(0.3, 1)};

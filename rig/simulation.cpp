@@ -22,7 +22,7 @@ constexpr Nanoseconds kPace = kSecond / 2;
 
 }  // namespace
 
-/// The machine's files have to be there before sources look for them.
+/// The machine's files must exist before sources look for them.
 Sources Simulation::sources(const std::filesystem::path& library) {
   write_tree(machine_, tree_);
   const bool managed = machine_.spec().proprietary;

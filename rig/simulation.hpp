@@ -28,7 +28,7 @@ class Simulation {
   Simulation(const std::filesystem::path& folder, const GameSettings& settings, const Spec& spec = specs().front(),
              const std::filesystem::path& library = {}, std::vector<ComputedReading> computed = {});
 
-  /// Which statistics of frames are wanted beside the usual ones.
+  /// Statistics of frames to keep besides the usual ones.
   void ask(const std::vector<std::string>& ids);
 
   /// Plays on for that long. If a recorder is given, frames and readings go to it; it isn't finished.
@@ -41,7 +41,7 @@ class Simulation {
   /// The folder that holds the machine's tree.
   [[nodiscard]] const std::filesystem::path& folder() const { return tree_.folder(); }
 
-  /// What a recorder is to know of this session.
+  /// What a run says about this session.
   [[nodiscard]] RunDetails details() const;
 
  private:

@@ -93,7 +93,7 @@ void TidepoolRally::let_machine_run(double frame_ms, double cpu_ms, double gpu_m
   demand.busiest_core = std::min(1.0, cpu_ms / frame_ms);
   demand.processor = 0.06 + 0.34 * demand.busiest_core;
   demand.graphics = std::min(1.0, gpu_ms / frame_ms);
-  demand.reads = stall_ms > 30 ? 900 : 6;  // a new scene comes from the disk
+  demand.reads = stall_ms > 30 ? 900 : 6;  // a new scene is read from the disk
   demand.memory_used = 0.41;
   demand.graphics_memory = 0.38 + 0.3 * graphics_work_;
   machine_.advance(frame_ms / 1000, demand);

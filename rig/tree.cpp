@@ -26,8 +26,7 @@ void Tree::set(const std::string& path, const std::string& text) {
   const fs::path file = folder_ / path;
   if (is_new) fs::create_directories(file.parent_path());
   const std::string line = text + "\n";
-  // Written over and cut only if it must be: ext4 flushes a file that is truncated to nothing first, which takes
-  // long.
+  // Overwritten, and cut only if needed: ext4 flushes a file that was truncated to nothing first, which is slow.
   const int opened = ::open(file.c_str(), O_WRONLY | O_CREAT | O_CLOEXEC, 0644);
   const auto size = static_cast<ssize_t>(line.size());
   const bool wrote =

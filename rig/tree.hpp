@@ -21,7 +21,7 @@ class Tree {
   /// A link at `path` to `target`, both relative to the folder.
   void link(const std::string& path, const std::string& target);
 
-  /// Takes a file or a folder away, as when a device goes.
+  /// Removes a file or a folder, as when a device goes.
   void remove(const std::string& path);
 
  private:

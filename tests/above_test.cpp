@@ -31,7 +31,7 @@ class Beside {
   pid_t pid_;
 };
 
-TEST(Above, PutsNothingIntoTheGame) {
+TEST(Above, LoadsNothingIntoTheGame) {
   const Session session;
   const Outcome outcome = session.play(
       "sh -c 'grep idlemeter /proc/self/maps; echo \"[$LD_PRELOAD$VK_INSTANCE_LAYERS$IDLEMETER_LINK]\"'", "--above");
@@ -39,7 +39,7 @@ TEST(Above, PutsNothingIntoTheGame) {
 }
 
 /// The presents of the game's first moment are over before its window is found.
-TEST(Above, CountsAndRecordsWhatTheDisplayTells) {
+TEST(Above, CountsAndRecordsWhatTheDisplayReports) {
   const Session session;
   for (const char* game : {STILL_GAME " --pause 5 --frames 400", "glmark2 -b build:nframes=400:duration=100",
                            "sh -c '" STILL_GAME " --pause 5 --frames 400'", "vkcube --c 400"}) {
@@ -80,7 +80,7 @@ TEST(Above, AMinimisedWindowIsAPauseNotAFrame) {
   EXPECT_GT(pause, 2 * kSecond) << "it is seen where it was";
 }
 
-TEST(Above, BlendsExactlyWhereSomethingBlendsAndIsSolidElsewhere) {
+TEST(Above, BlendsExactlyWithACompositorAndIsSolidWithout) {
   const Session session;
   session.folder.file("boxes.toml", kBoxes);
   Playing playing(session, kGoesOn, "--above --face boxes.toml");
@@ -111,7 +111,7 @@ std::string window_at(const Session& session, int x, int y) {
   return line.substr(std::min<std::size_t>(7, line.size()));
 }
 
-TEST(Above, FollowsTheGameAndLetsClicksAndOtherWindowsBe) {
+TEST(Above, FollowsTheGameWithoutTakingClicksOrCoveringOtherWindows) {
   for (const char* manager : {"", "openbox"}) {
     const Session session;
     session.folder.file("boxes.toml",
@@ -158,7 +158,7 @@ TEST(Above, FollowsTheGameAndLetsClicksAndOtherWindowsBe) {
   }
 }
 
-TEST(Above, ComesToAGameThatWasStartedWithoutIt) {
+TEST(Above, AttachesToAGameThatWasStartedWithoutIt) {
   const Session session;
   session.folder.file("boxes.toml",
                       "[[pin]]\nat = [90, 90]\nbox = [180, 90]\ncolor = \"#ff0000\"\nopacity = 1\nradius = 0\n");

@@ -153,7 +153,7 @@ TEST_F(Lines, AreAnsweredOneAfterAnother) {
   EXPECT_EQ(read(client), "closed");
 }
 
-TEST_F(Lines, ThatAreAnsweredAtOnceNeedNoStackOfTheirOwn) {
+TEST_F(Lines, AnsweredAtOnceDoNotGrowTheStack) {
   echo_ = true;
   start({.line_bytes = 100, .answers = true});
   const int client = connect();
@@ -170,7 +170,7 @@ TEST_F(Lines, ThatAreAnsweredAtOnceNeedNoStackOfTheirOwn) {
   EXPECT_EQ(read(client), "closed") << "its next answer would be another line's";
 }
 
-TEST_F(Lines, ThatAreAnsweredHaveToBeRead) {
+TEST_F(Lines, WithUnreadAnswersEndTheConnection) {
   echo_ = true;
   start({.line_bytes = 100, .answers = true});
   const int client = connect();
@@ -181,7 +181,7 @@ TEST_F(Lines, ThatAreAnsweredHaveToBeRead) {
   EXPECT_LT(heard_.size(), 10'000u);
 }
 
-TEST_F(Lines, HaveAnAgreedNumberOfClients) {
+TEST_F(Lines, HaveALimitedNumberOfClients) {
   for (const bool newest_first : {false, true}) {
     start({.most_clients = 2, .newest_first = newest_first});
     const int first = connect(), second = connect();
@@ -195,7 +195,7 @@ TEST_F(Lines, HaveAnAgreedNumberOfClients) {
   }
 }
 
-TEST_F(Lines, HaveASocketOfTheirOwn) {
+TEST_F(Lines, HaveTheirOwnSocket) {
   start({});
   EXPECT_THROW(LineServer(socket(), {}, [](LineServer::Client, std::string_view) {}), Error) << "it is in use";
   EXPECT_LT(connect_to((folder_ / "none").c_str()), 0);

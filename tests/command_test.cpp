@@ -125,7 +125,7 @@ TEST(Command, ReadingsAreThisMachines) {
   EXPECT_GT(json[0]["value"].get<double>(), 100);
 }
 
-/// Clears the screen, sets the clipboard (OSC 52), does both by C1 characters, turns the direction of writing; and
+/// Clears the screen, sets the clipboard (OSC 52), both again as C1 characters, reverses the text direction, and holds
 /// bytes that aren't UTF-8.
 const std::string kHostile = "a\x1b[2J\x1b]52;c;YQ==\x07\xc2\x9b\x32J\xe2\x80\xae,\"\xff\x7f";
 
@@ -138,7 +138,7 @@ bool steers(const std::string& text) {
   return false;
 }
 
-TEST(Command, NothingFromOutsideSteersTheTerminal) {
+TEST(Command, NothingFromOutsideControlsTheTerminal) {
   const testing::Folder folder;
   folder.file("tree/sys/class/hwmon/hwmon0/name", "board");
   folder.file("tree/sys/class/hwmon/hwmon0/temp1_label", kHostile);
@@ -190,7 +190,7 @@ TEST(Command, CsvQuotesWhatHasCommas) {
   EXPECT_NE(csv.out.find(",\"a.b,c\",\"x, \"\"y\"\"\","), std::string::npos) << csv.out;
 }
 
-TEST(Command, WhatCannotBeWrittenIsAFailureAndNothingIsLeftBehind) {
+TEST(Command, AFailedWriteIsAFailureAndLeavesNothing) {
   const testing::Folder folder;
   std::filesystem::create_directories(folder / "tmp");
   const auto status = [&](const std::string& arguments) { return run(folder, arguments).status; };
@@ -215,7 +215,7 @@ TEST(Command, WhatCannotBeWrittenIsAFailureAndNothingIsLeftBehind) {
   EXPECT_TRUE(std::filesystem::is_empty(folder / "tmp")) << "a closed pipe";
 }
 
-TEST(Command, ReadingsGoOnAndShowTheRangeSeen) {
+TEST(Command, RepeatedReadingsShowTheRangeSeen) {
   const testing::Folder folder;
   const Outcome csv = run(folder, "readings --rig laptop battery.charge --csv --every 100s --count 3");
   EXPECT_EQ(csv.status, 0) << csv.err;
@@ -230,7 +230,7 @@ TEST(Command, ReadingsGoOnAndShowTheRangeSeen) {
   EXPECT_EQ(lines.out.find("0.0 s  battery.state  Discharging\n0.1 s  battery.state"), 0u) << lines.out;
 }
 
-TEST(Command, ReadingsOfOnesOwnComeFromTheSettings) {
+TEST(Command, OwnReadingsComeFromTheSettings) {
   const testing::Folder folder;
   folder.file(".config/idlemeter/settings.toml",
               "facts = { \"cpu.name\" = \"My chip\" }\n[[computed]]\nid = \"own.share\"\nformula = \"ram.used / "

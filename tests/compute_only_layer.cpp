@@ -1,5 +1,5 @@
-// A Vulkan layer for tests: what is above it sees no queue with graphics, as where a game presents from one that only
-// computes.
+// A Vulkan layer for tests: hides the queues with graphics from what is above it, like a game that presents from a
+// compute queue.
 #include <vulkan/vk_layer.h>
 #include <vulkan/vulkan.h>
 

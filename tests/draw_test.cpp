@@ -1,4 +1,4 @@
-// Pixels: blending is exact, what is drawn stays where it belongs, files are whole.
+// Pixels: blending is exact, drawing stays within bounds, files are whole.
 #include <gtest/gtest.h>
 #include <sys/stat.h>
 
@@ -78,7 +78,7 @@ TEST(Painter, TextStaysWithinWhatItMeasures) {
   EXPECT_GT(inside, 300);
 }
 
-/// The darkest that any pixel within the radius (and above, as a shadow falls) is covered.
+/// The strongest cover of any pixel within the radius (and above, because a shadow falls).
 std::uint32_t most_around(const Image& text, int x, int y, int radius, int fall) {
   std::uint32_t most = 0;
   for (int ny = std::max(0, y - radius - fall); ny <= std::min(text.height - 1, y + radius); ++ny) {
@@ -142,7 +142,7 @@ TEST(Painter, AnyTextIsDrawnOrCutWhateverItsLengthAndSize) {
   EXPECT_EQ(painter.measure("a\x1b", {}).width, painter.measure("a\uFFFD", {}).width);
 }
 
-TEST(Painter, ASceneWithTooMuchToPaintIsPaintedInPart) {
+TEST(Painter, AnOversizedSceneIsPaintedInPart) {
   Painter painter;
   Image image = ground(4'096, 1'024);  // 4 Mi pixels: sixteen boxes of that size are a scene's budget
   std::vector<Shape> boxes(16, BoxShape{{-10, -10, 5'000, 2'000}, {1, 2, 3, 255}, 0});
@@ -204,7 +204,7 @@ TEST(Painter, APictureShowsItsPartAndAMissingOneNothing) {
   EXPECT_EQ(changed(image, {10, 10, 40, 40}).first, 0);
 }
 
-TEST(Starters, AreRightAndFitEveryUsualPicture) {
+TEST(Starters, FitEveryUsualPictureWithoutFindings) {
   const testing::Folder folder;
   rig::Simulation session(folder / "machine", {}, rig::spec_of("desktop"));
   session.play(12);
@@ -236,7 +236,7 @@ TEST(Starters, AreRightAndFitEveryUsualPicture) {
   EXPECT_TRUE(std::filesystem::exists(folder / "gauge.png"));
 }
 
-TEST(Painter, WhatFallsOutsideTheImageIsLeftOut) {
+TEST(Painter, ClipsToTheImage) {
   Painter painter;
   Image image = ground(30, 30);
   painter.draw(scene_of({BoxShape{{-50, -50, 60, 60}, {255, 0, 0, 255}, 0},
@@ -252,7 +252,7 @@ TEST(Painter, WhatFallsOutsideTheImageIsLeftOut) {
   painter.draw(scene_of({BoxShape{{0, 0, 9, 9}, {}, 0}}), none);
 }
 
-TEST(Png, GoesThereAndBack) {
+TEST(Png, SurvivesARoundTrip) {
   const testing::Folder folder;
   Image image = ground(31, 17);
   image.pixels[0] = 0;
@@ -264,7 +264,7 @@ TEST(Png, GoesThereAndBack) {
   EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder.path()), {}), 1);  // no half file left
 }
 
-TEST(Png, TroubleIsAnErrorThatNamesTheFile) {
+TEST(Png, AFailureNamesTheFile) {
   const testing::Folder folder;
   const auto text = folder.file("text.png", "not a picture");
   ASSERT_EQ(::mkfifo((folder / "pipe.png").c_str(), 0600), 0);

@@ -1,5 +1,5 @@
-// usage: endless_recording STORE: records 100 FPS on a virtual clock until it is killed; says after each frame how far
-// it is.
+// usage: endless_recording STORE: records 100 FPS on a virtual clock until it is killed, and prints the time after each
+// frame.
 #include <stdio.h>
 
 #include "idlemeter/base/time.hpp"

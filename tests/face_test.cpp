@@ -140,7 +140,7 @@ constexpr Broken kBroken[] = {
      "'layer' can't be 'top'; it is one of 'front', 'behind'"},
 };
 
-TEST(Face, EveryMistakeIsToldWithItsPlaceAndWhatIsRight) {
+TEST(Face, EveryMistakeIsReportedWithItsPlaceAndTheFix) {
   for (const Broken& broken : kBroken) {
     const FaceReading reading = read_face(broken.text);
     EXPECT_FALSE(reading.face) << broken.text;
@@ -152,7 +152,7 @@ TEST(Face, EveryMistakeIsToldWithItsPlaceAndWhatIsRight) {
   }
 }
 
-TEST(Face, AllMistakesAreToldAtOnceInTheirOrder) {
+TEST(Face, AllMistakesAreReportedAtOnceInOrder) {
   const FaceReading reading =
       read_face("nmae = 1\ntext = { size = 1, colour = 2 }\n[[row]]\ncells = [ { raeding = \"a\" } ]\n");
   ASSERT_EQ(reading.findings.size(), 5u);
@@ -167,8 +167,8 @@ std::string times(std::size_t n, const std::string& text) {
   return all;
 }
 
-/// Each with as much as may be, and with one more.
-TEST(Face, LimitsAreTakenAndWhatIsBeyondIsAMistake) {
+/// Each at its limit, and one beyond.
+TEST(Face, ValuesUpToTheLimitsAreTakenAndNoMore) {
   using namespace limits;
   const std::string cell = "{ reading = \"a\" }, ", row = "[[row]]\ncells = [ { reading = \"a\" } ]\n";
   const auto in_row = [](const std::string& cells) { return "[[row]]\ncells = [ " + cells + " ]\n"; };
@@ -214,7 +214,7 @@ TEST(Face, LimitsAreTakenAndWhatIsBeyondIsAMistake) {
   }
 }
 
-TEST(Settings, LimitsAreTakenAndWhatIsBeyondIsAMistake) {
+TEST(Settings, ValuesUpToTheLimitsAreTakenAndNoMore) {
   const auto readings = [](std::size_t n, const std::string& what) {
     std::string text;
     for (std::size_t i = 0; i < n; ++i)
@@ -229,7 +229,7 @@ TEST(Settings, LimitsAreTakenAndWhatIsBeyondIsAMistake) {
   }
 }
 
-TEST(Face, ManyMistakesAreNotAllSaid) {
+TEST(Face, AFloodOfMistakesIsCut) {
   const testing::Folder folder;
   const auto says = [&](std::size_t mistakes) {
     std::string text;
@@ -245,7 +245,7 @@ TEST(Face, ManyMistakesAreNotAllSaid) {
   EXPECT_NE(says(limits::kFindings + 7).find("… and 7 more"), std::string::npos);
 }
 
-TEST(Face, ATextThatWouldTakeTheStackOrTheMemoryIsRefused) {
+TEST(Face, ATextThatWouldExhaustStackOrMemoryIsRefused) {
   for (const std::string& text :
        {"a" + times(100'000, ".a") + " = 1", times(100'000, "["), "x = " + times(100'000, "{a="),
         "[" + times(100'000, "a.") + "a]", times(20'000, "[[row]]\n"),

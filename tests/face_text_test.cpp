@@ -104,7 +104,7 @@ const Change kChanges[] = {
     {"a row and its comment", [](FaceText& t) { t.move("GPU", "2"); }, nullptr, nullptr},
 };
 
-TEST(FaceText, ChangesWhatItIsAskedToAndLeavesTheRest) {
+TEST(FaceText, ChangesOnlyWhatItIsAskedTo) {
   for (const Change& c : kChanges) {
     FaceText text(kFace);
     c.make(text);
@@ -165,7 +165,7 @@ TEST(FaceText, RefusesWhatWouldMakeTheFaceWorse) {
   }
   FaceText broken("[[row]]\nlabel = 7\nrul = true\n");
   broken.set("row:1", "label", "GPU");
-  EXPECT_EQ(broken.toml(), "[[row]]\nlabel = \"GPU\"\nrul = true\n") << "a broken face can be mended";
+  EXPECT_EQ(broken.toml(), "[[row]]\nlabel = \"GPU\"\nrul = true\n") << "a broken face can be fixed";
   EXPECT_THROW(FaceText("[[row"), Error);
 }
 
@@ -269,7 +269,7 @@ states = 7
     EXPECT_NE(written.find(key), std::string::npos) << key << "\n" << written;
 }
 
-TEST(FaceFile, TakesChangesBackAndDoesThemAgain) {
+TEST(FaceFile, UndoesAndRedoes) {
   const testing::Folder folder;
   const fs::path file = folder.file("a.toml", "one");
   FaceFile face(file, folder / "past");
@@ -284,7 +284,7 @@ TEST(FaceFile, TakesChangesBackAndDoesThemAgain) {
   EXPECT_TRUE(face.redo());
   EXPECT_EQ(face.text(), "two");
   face.write("five");
-  EXPECT_FALSE(face.redo()) << "a new change ends what could be done again";
+  EXPECT_FALSE(face.redo()) << "a new change ends what could be redone";
   EXPECT_THROW(FaceFile(folder / "none.toml", folder / "past").write("x"), Error);
 }
 
@@ -320,7 +320,7 @@ TEST(FaceChoice, ChangesTheSettingsInPlace) {
   EXPECT_EQ(with_face_chosen(settings, "calm").find("# mine\npace = \"1 s\" # slow\nface = \"calm\"\n"), 0u);
 }
 
-TEST(FaceBundle, ComesBackAsItWas) {
+TEST(FaceBundle, UnpacksAsItWas) {
   const testing::Folder folder;
   const fs::path face = folder / "dash.toml", bundle = folder / "dash.zip", kept = folder / "faces";
   write_starter(*find_starter("dashboard"), face);

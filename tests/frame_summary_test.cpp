@@ -78,7 +78,7 @@ TEST(FrameSummary, WhatIsUndefinedIsEmpty) {
   EXPECT_FALSE(one.pacing);
 }
 
-TEST(FrameSummary, IntervalsThatAreNoFramesAreLeftOutAndSaid) {
+TEST(FrameSummary, IntervalsThatAreNotFramesAreLeftOutWithARemark) {
   const Summary s = summarize(ns({10, 0, -5, kLongestFrame.count() + 1, 30}));
   EXPECT_EQ(s.frames, 2u);
   EXPECT_EQ(s.left_out, 3u);

@@ -8,7 +8,7 @@ namespace {
 
 using namespace testing;
 
-/// A card with the files that matter for telling it apart.
+/// A card with the files that identify it.
 void add_card(const Tree& tree, int number, const std::string& slot, const std::string& board, const char* load) {
   const std::string device = "sys/devices/" + slot;
   tree.file(device + "/board_info", board);
@@ -62,7 +62,7 @@ TEST(Graphics, FollowTheGameWhileTheyAreInUse) {
   EXPECT_EQ(values.find("game.threads").info, nullptr);
 }
 
-TEST(Graphics, TwoCardsWithEnergyCountersHaveEachItsPower) {
+TEST(Graphics, EachCardWithAnEnergyCounterHasItsOwnPower) {
   Tree tree;
   add_card(tree, 1, "0000:0e:00.0", "type : apu", "7");
   add_card(tree, 0, "0000:03:00.0", "type : cem", "90");
@@ -103,12 +103,12 @@ TEST(Graphics, EveryDriversFilesBecomeTheSameReadings) {
   for (const auto& e : expected) EXPECT_DOUBLE_EQ(value(values, e.id), e.value) << e.id;
 }
 
-TEST(Graphics, ThatComesWhileItRunsIsListed) {
+TEST(Graphics, ACardAddedLaterIsListed) {
   Tree tree;
   EXPECT_EQ(tree.sample().find("gpu.load").info, nullptr);
   add_card(tree, 0, "0000:03:00.0", "type : cem", "33");
   Snapshot values;
-  for (int second = 0; second < 6; ++second) values = tree.sample();  // a look for new devices every 5 s
+  for (int second = 0; second < 6; ++second) values = tree.sample();  // new devices are looked for every 5 s
   EXPECT_DOUBLE_EQ(value(values, "gpu.load"), 33);
   std::filesystem::remove_all(tree / "sys/class/drm/card0");
   for (int second = 0; second < 6; ++second) values = tree.sample();

@@ -36,7 +36,7 @@ class HeldDisk {
     changed_.notify_all();
   }
 
-  /// How often somebody had to wait.
+  /// How many syncs had to wait.
   [[nodiscard]] int waits() const {
     const std::lock_guard lock(mutex_);
     return waits_;

@@ -228,7 +228,7 @@ TEST(Layout, ARingIsFilledToItsShareAndAReelShowsItsState) {
   }
 }
 
-TEST(Layout, PinsStandWhereTheyAreToldInFrontOrBehind) {
+TEST(Layout, PinsStandAtTheirPlacesInFrontOrBehind) {
   const Scene scene = scene_of(
       "[[row]]\nlabel = \"Row\"\n[[pin]]\nat = [100, 200]\ntext = \"{{x}} {gpu.load:.1f} {no.such} {gpu.temp}\"\n"
       "[[pin]]\nat = [1000, 900]\nbox = [50, 40]\nlayer = \"behind\"\n",
@@ -263,7 +263,7 @@ TEST(Face, NamesItsReadings) {
   EXPECT_EQ(readings_of(reading.face.value()), (std::vector<std::string>{"a.b", "c.d", "e.f"}));
 }
 
-TEST(CheckFace, WarnsOfWhatTheAuthorShouldKnow) {
+TEST(CheckFace, WarnsOfLikelyMistakes) {
   const struct {
     const char* text;
     std::uint32_t line;
@@ -366,7 +366,7 @@ TEST(Layout, AUnitIsRewordedOrHidden) {
   EXPECT_EQ(shown[2].text, "60");
 }
 
-TEST(Layout, UnitsAreRaisedWhereAFaceSaysSo) {
+TEST(Layout, UnitsAreRaisedIfAFaceSaysSo) {
   const auto level = texts(scene_of(kFace, values(9))),
              raised =
                  texts(scene_of("text = { size = 20, units = \"raised\" }\n" + std::string(kFace + 21), values(9)));

@@ -88,8 +88,8 @@ TEST_F(Link, CarriesFramesOneWayAndPicturesTheOther) {
   EXPECT_EQ(probe.picture().pixels, nullptr) << "a meter that gives no sign";
 }
 
-TEST_F(Link, AProbesEndIsSeenHoweverItCame) {
-  for (const bool answer_is_read : {true, false}) {  // unread, the socket's end is an error in place of an end of file
+TEST_F(Link, TheEndOfAProbeIsSeenHoweverItComes) {
+  for (const bool answer_is_read : {true, false}) {  // unread, the socket's end is an error instead of an end of file
     const int client = connect_to(path_.c_str());
     int fd = -1, picture = -1;
     Mapping memory = make_region("ring", sizeof(Ring), fd);
@@ -155,7 +155,7 @@ TEST_F(Link, IsOpenToThisUserAlone) {
   EXPECT_EQ(status, 0);
 }
 
-/// Memory that anybody could cut short.
+/// Memory that the other side could still truncate.
 int unsealed(std::size_t size) {
   const int fd = ::memfd_create("open", MFD_CLOEXEC | MFD_ALLOW_SEALING);
   EXPECT_EQ(::ftruncate(fd, static_cast<off_t>(size)), 0);
@@ -181,7 +181,7 @@ TEST_F(Link, MemoryThatIsNotSealedOrNotOfTheRightSizeIsRefused) {
   }
 }
 
-TEST_F(Link, AnythingForAGreetingIsRefused) {
+TEST_F(Link, ABadGreetingIsRefused) {
   std::mt19937 random(1);
   for (int i = 0; i < 300; ++i) {
     const int client = connect_to(path_.c_str());
@@ -251,15 +251,15 @@ TEST_F(Link, WithoutDescriptorsLeftPeersAreTurnedAway) {
   EXPECT_GE(listener.accept(), 0) << "the next one comes in as before";
 }
 
-TEST_F(Link, ASocketWhoseListenerIsBusyIsInUse) {
+TEST_F(Link, ASocketWithABusyListenerCountsAsInUse) {
   std::vector<int> crowd;
   for (int i = 0; i < 64; ++i) crowd.push_back(connect_to(path_.c_str()));  // more than may wait at the door
   EXPECT_THROW((void)listen_privately(path_), Error);
   for (int client : crowd) ::close(client);
 }
 
-/// A probe that writes what it likes.
-TEST_F(Link, NonsenseInTheRingIsBorne) {
+/// A probe that writes anything.
+TEST_F(Link, SurvivesNonsenseInTheRing) {
   const int client = connect_to(path_.c_str());
   int fd = -1;
   Mapping memory = make_region("ring", sizeof(Ring), fd);
@@ -283,7 +283,7 @@ TEST_F(Link, NonsenseInTheRingIsBorne) {
   unmap(memory);
 }
 
-/// A meter that writes what it likes.
+/// A meter that writes anything.
 TEST_F(Link, NonsenseInThePictureIsNotShown) {
   ProbeEnd probe;
   const Moment start = monotonic_now();

@@ -49,7 +49,7 @@ TEST_P(LiveFramesOf, ASlidingSpanEqualTheOfflineFiguresOfItsFrames) {
   for (std::size_t i = 0; i < frames.size(); ++i) {
     live.add(frames[i]);
     if (i % 3'001 != 0 && i + 1 != frames.size()) continue;
-    // The newest frames, as few as fill the length.
+    // The fewest of the newest frames that fill the length.
     std::size_t first = i;
     Nanoseconds time = frames[i];
     while (first > 0 && time < length) time += frames[--first];
@@ -110,7 +110,7 @@ TEST(LiveFrames, ClearForgetsEverythingAndGoesOn) {
   }
 }
 
-TEST(LiveFrames, FiguresAreRightAfterEveryKindOfComingAndGoing) {
+TEST(LiveFrames, FiguresAreRightAfterAnyMixOfAddingAndRemoving) {
   // Few different values, so that blocks hold many equal ones; short and long spans in turn; asked at odd moments.
   std::mt19937_64 random(9);
   LiveFrames live = LiveFrames::sliding(40 * kSecond, 3'000);

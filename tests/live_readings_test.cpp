@@ -19,7 +19,7 @@ namespace {
 
 constexpr Moment kOne{kSecond};
 
-/// Keeps what a recording hands on.
+/// Keeps what it is given.
 struct Kept final : RunSink {
   void add(std::span<const FrameRecord> some) override { frames.insert(frames.end(), some.begin(), some.end()); }
   void add(Moment at, const Snapshot& values) override { samples.emplace_back(at, values); }
@@ -67,7 +67,7 @@ TEST(LiveReadings, JoinMachineFramesGameAndFormulas) {
   EXPECT_THROW(LiveReadings({computed("own.a", "(")}), Error);
 }
 
-TEST(LiveReadings, KeepThePastOfFramesAndOfUpdatesThatAreToBeKept) {
+TEST(LiveReadings, KeepThePastOfFramesAndOfUpdatesUnlessTold) {
   LiveReadings live;
   live.add(frames(Moment{}, 10 * kMillisecond, 3));
   live.update(machine(1, kOne), kOne);

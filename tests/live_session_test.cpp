@@ -1,4 +1,4 @@
-// A live session in this process: no display, no socket, no thread of its own, and a clock that the test turns.
+// A live session in this process: no display, no socket, no threads, and a clock that the test sets.
 #include "meter/live_session.hpp"
 
 #include <gtest/gtest.h>
@@ -89,7 +89,7 @@ class ALiveSession : public ::testing::Test {
     }
   }
 
-  /// The answer, played for until it is there.
+  /// The answer; plays on until it is there.
   MeterAnswer tell(const MeterCommand& command) {
     std::optional<MeterAnswer> answer;
     session_->obey(command, [&](const MeterAnswer& given) { answer = given; });

@@ -1,4 +1,4 @@
-// A Vulkan driver that is made up: it counts what it makes, and says no when it is told to.
+// A made-up Vulkan driver: counts what it makes, and fails when asked to.
 #pragma once
 
 #include <cstdint>

@@ -32,7 +32,7 @@ const Windows kWindows[] = {
     {"one", {{1, 0}, {1, 10}, {1, 25}}, {-1, 10, 15}},
     {"another that comes once is skipped", {{1, 0}, {1, 10}, {2, 12}, {1, 20}, {1, 30}}, {-1, 10, -1, 10, 10}},
     {"two at once: the first counts", {{1, 0}, {2, 1}, {1, 10}, {2, 11}, {1, 20}, {2, 21}}, {-1, -1, 10, -1, 10, -1}},
-    {"a new one in place of the old", {{1, 0}, {1, 10}, {2, 50}, {2, 60}, {2, 70}}, {-1, 10, -1, 10, 10}},
+    {"a new one instead of the old", {{1, 0}, {1, 10}, {2, 50}, {2, 60}, {2, 70}}, {-1, 10, -1, 10, 10}},
     {"back again", {{1, 0}, {1, 10}, {2, 20}, {2, 30}, {1, 40}, {1, 50}}, {-1, 10, -1, 10, -1, 10}},
     {"a number of zero is a window too", {{0, 5}, {0, 15}}, {-1, 10}},
 };
@@ -139,7 +139,7 @@ TEST(AGame, TakesNoMoreFramesThanItsBudget) {
   }
 }
 
-TEST(AGame, HasNoIntervalOverWhatWasLostOrAPause) {
+TEST(AGame, LeavesOutIntervalsOverLostFramesAndPauses) {
   const testing::Folder folder;
   std::vector<link::FrameEntry> frames;
   auto handed = std::make_unique<Handed>(frames);
@@ -172,7 +172,7 @@ TEST(DrawPace, RestsFourTimesAsLongAsDrawingTook) {
   EXPECT_TRUE(pace.is_due(at(268)));
 }
 
-TEST(MeterCommand, GoesThroughJsonAndBack) {
+TEST(MeterCommand, SurvivesARoundTripThroughJson) {
   using What = MeterCommand::What;
   const std::pair<MeterCommand, const char*> cases[] = {
       {{.what = What::toggle}, R"({"do":"toggle"})"},
@@ -190,7 +190,7 @@ TEST(MeterCommand, GoesThroughJsonAndBack) {
     EXPECT_THROW((void)command_from_json(wrong), Error) << wrong;
 }
 
-TEST(MeterAnswer, GoesThroughJsonAndBack) {
+TEST(MeterAnswer, SurvivesARoundTripThroughJson) {
   MeterAnswer answer;
   answer.state = MeterState{.pid = 7, .visible = true, .games = {{}}};
   GameState& game = answer.state->games[0];

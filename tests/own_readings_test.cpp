@@ -134,7 +134,7 @@ TEST(Command, ItsFirstLineIsANumberOrAText) {
   EXPECT_EQ(run({"/bin/sh", "-c", "echo $((6*7))"}), Value(42.0));
 }
 
-TEST(Command, TroubleIsMissingWithItsReason) {
+TEST(Command, AFailureIsMissingWithItsReason) {
   const struct {
     std::vector<std::string> command;
     const char* reason;
@@ -250,7 +250,7 @@ TEST(Feed, TheLastOfDuplicatesCountsAndOldValuesAreMissing) {
   EXPECT_EQ(feed.value("feed.a_b"), 4);
 }
 
-TEST(Feed, RefusesWhatIsNoLineAndGoesOn) {
+TEST(Feed, RefusesBadLinesAndGoesOn) {
   const struct {
     std::string text;
     int refused;
@@ -305,7 +305,7 @@ TEST(Feed, TheSocketIsTheUsersAlone) {
   EXPECT_THROW((void)feed_source({.socket = open / (std::string(200, 'x') + "/feed.sock")}), Error);
 }
 
-TEST(Feed, ASocketThatWasLeftBehindIsReplaced) {
+TEST(Feed, ALeftoverSocketIsReplaced) {
   const testing::Folder folder;
   const auto socket = folder / "run/feed.sock";
   { const auto first = feed_source({.socket = socket}); }

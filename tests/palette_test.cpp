@@ -16,7 +16,8 @@ struct Lab {
 
 using Matrix = std::array<std::array<double, 3>, 3>;
 
-/// CIE L*a*b* (1976, D65) of a colour as eyes with this matrix see it (Machado et al. 2009, on linear light).
+/// CIE L*a*b* (1976, D65) of a colour as seen with the colour blindness of this matrix (Machado et al. 2009, on linear
+/// light).
 Lab seen(Color color, const Matrix& eyes) {
   const auto linear = [](std::uint8_t c) { return std::pow(c / 255.0, 2.2); };
   const std::array light = {linear(color.red), linear(color.green), linear(color.blue)};
@@ -30,7 +31,7 @@ Lab seen(Color color, const Matrix& eyes) {
   return {116 * y - 16, 500 * (x - y), 200 * (y - z)};
 }
 
-TEST(Palette, KindsStayApartForEyesWithFewColours) {
+TEST(Palette, KindsStayApartForColourBlindEyes) {
   constexpr Matrix kEyes[] = {
       {{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}},
       {{{0.152286, 1.052583, -0.204868}, {0.114503, 0.786281, 0.099216}, {-0.003882, -0.048116, 1.051998}}},

@@ -34,7 +34,7 @@ TEST(Play, BlendsExactlyAndTouchesNothingElse) {
   }
 }
 
-/// The queue that the game presents from has no graphics, as far as anybody above the test's layer knows.
+/// The game sees only compute queues, because the test's layer hides the others.
 TEST(Play, BlendsOnVulkanWithoutGraphics) {
   const Session session;
   session.folder.file("boxes.toml", kBoxes);
@@ -60,8 +60,8 @@ TEST(Play, BlendsOnVulkanWithoutGraphics) {
   EXPECT_EQ(screen.at(70, 30), 0xff285078);
 }
 
-/// Where the game's images take colours as linear light, the overlay is blended in it: half red over the ground is
-/// encoded from (1 + 0.021) / 2, 0.080 / 2 and 0.188 / 2, with half as 128 / 255.
+/// If the game's images take colours as linear light, the overlay is blended in linear light: half red over the ground
+/// is encoded from (1 + 0.021) / 2, 0.080 / 2 and 0.188 / 2, with half as 128 / 255.
 TEST(Play, BlendsOnVulkanInEachWindow) {
   const Session session;
   session.folder.file("boxes.toml", kBoxes);
@@ -128,7 +128,7 @@ TEST(Play, ABrokenFaceKeepsTheLastGoodOneWithALine) {
   EXPECT_GT(red_below(screen), 5) << "a line below it";
   session.folder.file("boxes.toml", kBoxes);
   session.wait_for([](const json& s) { return !s["games"][0].contains("mistake"); });
-  expect_boxes(session, "mended");
+  expect_boxes(session, "fixed");
 }
 
 }  // namespace

@@ -53,7 +53,7 @@ class Session {
 
   [[nodiscard]] Outcome tell(const std::string& words) const { return run("'" IDLEMETER_COMMAND "' tell " + words); }
 
-  /// Asks until the answer holds, for at most a minute: this machine may be busy with other things.
+  /// Asks until the answer holds, for at most a minute: the machine may be busy.
   template <typename Holds>
   json wait_for(Holds holds) const {
     json state;
@@ -73,7 +73,7 @@ class Session {
     return read_png(file);
   }
 
-  /// Looks until what is on the screen holds, for at most half a minute; the last screen.
+  /// Takes screenshots until one holds, for at most half a minute; returns the last.
   template <typename Holds>
   [[nodiscard]] Image screen_where(Holds holds) const {
     Image image = screen();
@@ -87,7 +87,7 @@ class Session {
   Folder folder;
 };
 
-/// A game that goes on behind the test.
+/// A game that runs in the background.
 class Playing {
  public:
   Playing(const Session& session, const std::string& game, const std::string& options = "") {
@@ -134,8 +134,7 @@ inline constexpr const char* kBoxes =
     "[[pin]]\nat = [90, 90]\nbox = [180, 90]\ncolor = \"#ff0000\"\nopacity = 0.5\nradius = 0\n"
     "[[pin]]\nat = [450, 90]\nbox = [180, 90]\ncolor = \"#ffffff\"\nopacity = 0.5\nradius = 0\n";
 
-/// How many pixels are not as the face and the game want them: half red and half white in two places, the game's own
-/// colour everywhere else.
+/// How many pixels are wrong: the face is half red and half white in two places, and the rest is the game's colour.
 inline int wrong_pixels(const Image& screen) {
   int wrong = 0;
   for (int y = 0; y < 240; ++y) {

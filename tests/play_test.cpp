@@ -46,7 +46,7 @@ TEST(Play, CountsWhatProgramsPresent) {
   }
 }
 
-TEST(Play, UnderstandsProgramsHoweverTheyReachTheirSwap) {
+TEST(Play, FindsEveryRouteToASwap) {
   const Session session;
   const std::string tests = "/usr/libexec/installed-tests/SDL2/";
   const struct {
@@ -115,12 +115,12 @@ TEST(Play, PassesOnStatusSignalsAndOutput) {
   EXPECT_NE(testing::text_of(session.folder / "game.txt").find("asked"), std::string::npos);
 }
 
-/// Below the overlay, so that it sees what the overlay's layer calls.
+/// Below the overlay's layer, so that it checks that layer's calls too.
 constexpr const char* kValidated =
     "env VK_INSTANCE_LAYERS=VK_LAYER_IDLEMETER_overlay:VK_LAYER_KHRONOS_validation "
     "VK_LAYER_ENABLES=VK_VALIDATION_FEATURE_ENABLE_SYNCHRONIZATION_VALIDATION_EXT ";
 
-/// Gives the window under that point six hundred sizes in a minute.
+/// Resizes the window under that point six hundred times in a minute.
 constexpr const char* kResize =
     "eval $(xdotool mousemove 200 200 getmouselocation --shell); for i in $(seq 600); do xdotool windowsize $WINDOW "
     "$((300 + i * 37 % 400)) $((250 + i * 53 % 300)); sleep 0.1; done";
@@ -218,7 +218,7 @@ TEST(Play, MakesNoSystemCallForAFrame) {
   }
 }
 
-/// A software rasteriser tells it ten times a second, if it is asked to.
+/// A software rasteriser reports it ten times a second, if asked to.
 TEST(Play, KnowsHowLongTheGpuWorksOnFrames) {
   const Session session;
   const std::pair<const char*, const char*> cases[] = {
@@ -249,7 +249,7 @@ TEST(Play, KnowsHowLongTheGpuWorksOnFrames) {
   }
 }
 
-TEST(Play, TwoMetersGoOnWhereOneFeedIsTaken) {
+TEST(Play, TwoMetersRunAlthoughTheFeedIsTaken) {
   const Session session;
   session.folder.file("settings.toml", "[feed]\n");
   Playing first(session, std::string(kStill) + " --pause 5 --frames 100000", "--settings settings.toml");
@@ -335,7 +335,7 @@ TEST(Play, WorksFromAnyFolderAndWithClosedStreams) {
   EXPECT_EQ(Store(session.folder / "mine.db", Store::Mode::existing).runs().size(), 8u);
 }
 
-TEST(Play, AGameCanBeTakenOverByAnotherMeter) {
+TEST(Play, AnotherMeterCanTakeOverAGame) {
   const Session session;
   Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000");
   const std::string pid = std::to_string(session.wait_for(has_frames)["games"][0].value("pid", 0));
@@ -349,7 +349,7 @@ TEST(Play, AGameCanBeTakenOverByAnotherMeter) {
       << "the first waits for its game";
 }
 
-TEST(Play, KeysWorkWhoeverHasTheKeyboard) {
+TEST(Play, KeysWorkWhicheverWindowHasTheKeyboard) {
   const Session session;
   const auto settings = session.folder.file("settings.toml", "[keys]\nshow = \"Shift+F9\"\nclear = \"\"\n");
   Playing playing(session, std::string(kStill) + " --pause 5 --frames 100000", "--settings settings.toml --face rate");
@@ -361,7 +361,7 @@ TEST(Play, KeysWorkWhoeverHasTheKeyboard) {
   EXPECT_TRUE(shown(session.wait_for(has_frames))) << "only with its own modifiers";
   EXPECT_EQ(session.run("xdotool key shift+F9").status, 0);
   session.wait_for(hidden);
-  const pid_t other = ::fork();  // another program takes the keyboard for itself
+  const pid_t other = ::fork();  // another program grabs the keyboard
   if (other == 0) {
     ::execl(kStill, "still_game", "--pause", "5", "--frames", "100000", "--grabs", nullptr);
     ::_exit(127);
@@ -381,7 +381,7 @@ TEST(Play, KeysWorkWhoeverHasTheKeyboard) {
   ::waitpid(other, nullptr, 0);
 }
 
-TEST(Play, BearsWhatGamesDo) {
+TEST(Play, SurvivesWhatGamesDo) {
   const Session session;
   const struct {
     const char* ways;
@@ -400,7 +400,7 @@ TEST(Play, BearsWhatGamesDo) {
   }
 }
 
-TEST(Play, BearsWhatGamesDoInVulkan) {
+TEST(Play, SurvivesWhatGamesDoInVulkan) {
   const Session session;
   for (const auto& [ways, frames] : {std::pair{"--swapchains 200 --frames 5", "1000"},
                                      {"--windows 2 --threads --frames 300 --pause 1", "600"},

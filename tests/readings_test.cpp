@@ -1,4 +1,4 @@
-// Units, values, snapshots, words that are nearly right.
+// Units, values, snapshots, misspelt words.
 #include <gtest/gtest.h>
 
 #include "idlemeter/base/time.hpp"
@@ -22,7 +22,7 @@ Snapshot snapshot_of(std::vector<std::string> ids) {
   return Snapshot(Moment{kSecond}, {batch});
 }
 
-TEST(Units, ConvertExactlyWithinADimensionAndNotBeyond) {
+TEST(Units, ConvertExactlyWithinADimension) {
   using enum Unit;
   const struct {
     double value;
@@ -51,7 +51,7 @@ TEST(Units, ConvertExactlyWithinADimensionAndNotBeyond) {
   }
 }
 
-TEST(Units, EachIsFoundByItsSymbolAndThereAndBackIsTheSame) {
+TEST(Units, AreFoundByTheirSymbols) {
   for (Unit unit : all_units()) {
     EXPECT_EQ(unit_from(symbol(unit)), unit) << symbol(unit);
     for (Unit other : all_units()) {
@@ -92,7 +92,7 @@ TEST(Snapshots, FindByIdAndShowEachOnce) {
   EXPECT_EQ(one.entries().size(), 2u);
 }
 
-TEST(NearestIds, FindWhatWasMeant) {
+TEST(NearestIds, FindTheIntendedId) {
   const Snapshot values = snapshot_of({"cpu.load", "cpu.temp", "cpu.core3.clock", "gpu.hotspot.temp", "gpu.memory.used",
                                        "gpu.load", "ram.used", "frame.rate", "frame.low@1%", "frame.low@0.1%"});
   const struct {
@@ -181,7 +181,7 @@ TEST(FrameReadings, CoverTheSpansThatAreAskedFor) {
   EXPECT_EQ(value("frame.average"), 50) << "a recording that failed leaves the figures going";
 }
 
-TEST(FrameReadings, GpuWorkStaysForASecondWhereADriverTellsOfItNowAndThen) {
+TEST(FrameReadings, GpuWorkStaysForASecondIfADriverReportsItRarely) {
   FrameReadings frames;
   const auto gpu = [&] {
     const Snapshot values({}, {frames.batch({})});

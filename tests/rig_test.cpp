@@ -1,4 +1,4 @@
-// The simulated machine and game: the same every time, and figures that hang together.
+// The simulated machine and game: the same every time, and consistent.
 #include <gtest/gtest.h>
 
 #include "folder.hpp"
@@ -37,7 +37,7 @@ Played play(const GameSettings& settings, double seconds) {
   return played;
 }
 
-TEST(TidepoolRally, IsTheSameForASeedAndAnotherForAnother) {
+TEST(TidepoolRally, FollowsItsSeed) {
   EXPECT_EQ(play({.seed = 3}, 10).intervals, play({.seed = 3}, 10).intervals);
   EXPECT_NE(play({.seed = 3}, 10).intervals, play({.seed = 4}, 10).intervals);
 }
@@ -176,7 +176,7 @@ TEST(Machines, HaveARowForEverythingThatTheyMeasure) {
   }
 }
 
-TEST(Machines, AreFoundByKindOrNameAndElseTheOthersAreNamed) {
+TEST(Machines, AreFoundByKindOrNameOrTheErrorNamesTheOthers) {
   EXPECT_EQ(spec_of("Laptop").name, "Sedge");
   EXPECT_EQ(spec_of("minnow").kind, "handheld");
   EXPECT_THROW((void)spec_of("toaster"), Error);

@@ -1,5 +1,4 @@
-// What comes from outside may be anything: readers of files and lines survive it, and say what is wrong or use what is
-// right.
+// Anything may come from outside: readers of files and lines survive it, and report what is wrong or use what is right.
 #include <gtest/gtest.h>
 
 #include <limits>
@@ -27,7 +26,7 @@
 namespace idlemeter {
 namespace {
 
-/// Changes, drops, doubles and swaps parts of a text, the same way for a seed.
+/// Changes, drops, doubles and swaps parts of a text; the same for the same seed.
 class Mutator {
  public:
   explicit Mutator(unsigned seed) : random_(seed) {}

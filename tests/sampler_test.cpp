@@ -58,7 +58,7 @@ TEST(Polling, SamplesOnTheCallersClock) {
   EXPECT_EQ(number(*polling.sample(Moment{42 * kSecond}).find("t").value), 42.0);
 }
 
-TEST(Polling, AThrowingSourceIsMissingWithItsWords) {
+TEST(Polling, AThrowingSourceIsMissingWithItsMessage) {
   Polling polling(one(std::make_unique<Scripted>("bad", std::vector<std::string>{"a"}, [](Moment, auto) -> bool {
     throw std::runtime_error("the bus is gone");
   })));
@@ -76,7 +76,7 @@ TEST(Polling, ANumberIsAlwaysFinite) {
   EXPECT_EQ(reason(values, "b"), "not a number");
 }
 
-TEST(Polling, TwiceTheSameIdIsTheSourcesMistakeSaidAndNeverSampled) {
+TEST(Polling, ADuplicateIdIsReportedAndNeverSampled) {
   int samples = 0;
   Polling polling(one(std::make_unique<Scripted>("twins", std::vector<std::string>{"a", "a"}, [&](Moment, auto) {
     ++samples;

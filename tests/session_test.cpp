@@ -116,7 +116,7 @@ class Session : public ::testing::Test {
     return log_;
   }
 
-  /// A meter with other options in place of the one that was begun with.
+  /// Replaces the meter by one with other options.
   void restart(const std::function<void(MeterOptions&)>& change) {
     stop();
     meter_.reset();
@@ -130,12 +130,12 @@ class Session : public ::testing::Test {
   MeterOptions options_;
   std::mutex log_mutex_;
   std::string log_;
-  std::unique_ptr<Meter> meter_;  // it logs to its end
+  std::unique_ptr<Meter> meter_;  // logs until it ends
   int stop_ = ::eventfd(0, EFD_CLOEXEC);
   std::thread thread_;
 };
 
-TEST_F(Session, TellsOfTheGameThatPresents) {
+TEST_F(Session, ReportsTheGameThatPresents) {
   link::ProbeEnd probe;
   const json state = play_until(probe, has_frames);
   const json& game = state["games"][0];
@@ -168,7 +168,7 @@ TEST_F(Session, HandsOverAPictureThatCanBeHiddenAndChanged) {
   EXPECT_EQ(tell(R"({"do": "toggle"})")["visible"], true);
   EXPECT_EQ(tell(R"({"do": "face"})")["face"], "trace") << "the next";
   play_until(probe, [&](const json&) { return probe.picture().slot.height != rate.height; });
-  EXPECT_EQ(tell(R"({"do": "face"})")["face"], "rate") << "behind the last comes the first";
+  EXPECT_EQ(tell(R"({"do": "face"})")["face"], "rate") << "the first again after the last";
   EXPECT_EQ(tell(R"({"do": "face", "name": "trace"})")["face"], "trace");
   folder_.file("trace.toml", std::string(kTrace) + "x = ");
   const json broken = play_until(probe, [](const json& s) { return s["games"][0].contains("mistake"); });
@@ -241,7 +241,7 @@ TEST_F(Session, AnswersNonsenseWithWhatIsWrong) {
   EXPECT_EQ(tell(R"({"do": "state"})")["games"], json::array()) << "and goes on";
 }
 
-/// Sends all at once; what comes back until the other end closes, or so many lines have come.
+/// Sends everything at once; returns the answer up to so many lines, or until the other end closes.
 std::string exchange(const std::filesystem::path& socket, const std::string& text, int lines) {
   const int client = connect_to(socket.c_str());
   (void)!::send(client, text.data(), text.size(), MSG_NOSIGNAL | MSG_DONTWAIT);
@@ -305,14 +305,14 @@ TEST_F(Session, SilentPeersAndClientsKeepNobodyOut) {
     silent.push_back(connect_to(control().c_str()));
     ::usleep(1'000);
   }
-  EXPECT_EQ(tell(R"({"do": "state"})")["games"], json::array()) << "who says nothing is no game";
+  EXPECT_EQ(tell(R"({"do": "state"})")["games"], json::array()) << "a silent peer isn't a game";
   EXPECT_FALSE(meter_->has_games());
   link::ProbeEnd probe;
   EXPECT_EQ(play_until(probe, has_frames)["games"].size(), 1u);
   for (int peer : silent) ::close(peer);
 }
 
-/// A peer that greets as a probe does, and then writes what it likes.
+/// A peer that greets like a probe, and then writes anything.
 class Liar {
  public:
   explicit Liar(const std::filesystem::path& socket) : socket_(connect_to(socket.c_str())) {
@@ -400,7 +400,7 @@ TEST_F(Session, ARunHoldsEveryIntervalFromTheFirstPresentToTheLast) {
   EXPECT_EQ(meter_->reports()[0].summary.frames, presents - 1);
 }
 
-TEST_F(Session, ARecordingThatFailsIsSaidEverywhereAndTheGameGoesOn) {
+TEST_F(Session, AFailedRecordingIsReportedEverywhereAndTheGameGoesOn) {
   restart([this](MeterOptions& options) { options.store = folder_.path(); });
   link::ProbeEnd probe;
   play_until(probe, has_frames);
@@ -433,7 +433,7 @@ TEST_F(Session, GivesItsGamesToAnotherMeterIfAsked) {
       return;
     }
   }
-  ADD_FAILURE() << "the game has not come to the other";
+  ADD_FAILURE() << "the game has not reattached";
 }
 
 TEST_F(Session, AnotherMeterCannotTakeItsSockets) {

@@ -59,7 +59,7 @@ age = "3 s"
   EXPECT_EQ(s.feed->age, 3s);
 }
 
-TEST(Settings, EveryMistakeIsToldWithItsPlaceAndWhatIsRight) {
+TEST(Settings, EveryMistakeIsReportedWithItsPlaceAndTheFix) {
   const struct {
     const char* text;
     std::uint32_t line;

@@ -1,4 +1,4 @@
-// Generated frames of all shapes, and the plain way to compute their figures.
+// Generated frames of all shapes, and a naive way to compute their figures.
 #pragma once
 
 #include <algorithm>
@@ -61,7 +61,7 @@ inline std::vector<Nanoseconds> generate(Distribution shape, std::size_t n, unsi
 
 inline double in_ns(Nanoseconds length) { return static_cast<double>(length.count()); }
 
-/// The definitions of frame_summary.hpp, word by word, on sorted frames.
+/// The definitions of frame_summary.hpp, taken literally, on sorted frames.
 struct Plain {
   std::vector<Nanoseconds> sorted;
 

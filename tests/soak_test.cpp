@@ -70,7 +70,7 @@ class Steady final : public Attachment {
   Moment next_;
 };
 
-/// A meter's parts on a clock of the test's, and what happens around it in each minute.
+/// A meter's parts on the test's clock, and what happens around it in each minute.
 class Evening {
  public:
   Evening() {
@@ -119,7 +119,7 @@ class Evening {
     }
   }
 
-  /// Devices that come and go, each time with a name and in a place of their own.
+  /// Devices that come and go, each time with a new name in a new place.
   void plug(int time) {
     std::error_code none;
     for (const char* name : {"hwmon", "net", "thermal"})
@@ -134,7 +134,7 @@ class Evening {
     }
   }
 
-  /// A program that hands a number in, and one that goes in the middle of a line.
+  /// A program that hands in a number, and one that leaves in the middle of a line.
   void hand_in(int second) {
     for (const std::string& text : {"depth{stage=\"" + std::to_string(second % 5) + "\"} 1\n", std::string("dep")}) {
       int client = -1;

@@ -1,4 +1,4 @@
-// The machine's own sources on small trees: what a file says is what the reading is.
+// The machine's own sources on small trees: a reading is what its file says.
 #include <fcntl.h>
 #include <gtest/gtest.h>
 #include <sys/stat.h>
@@ -101,7 +101,7 @@ TEST(Hwmon, IdsFollowTheDeviceNotTheChipsNumber) {
   EXPECT_DOUBLE_EQ(value(values, "nvme2.temp1.temp"), 52);
 }
 
-TEST(Powercap, PowerIsEnergyOverTimeAlsoWhereTheCounterWraps) {
+TEST(Powercap, PowerIsEnergyOverTimeEvenIfTheCounterWraps) {
   Tree tree;
   const std::string zone = "sys/class/powercap/intel-rapl:0/";
   tree.file(zone + "name", "package-0\n");
@@ -115,7 +115,7 @@ TEST(Powercap, PowerIsEnergyOverTimeAlsoWhereTheCounterWraps) {
   EXPECT_DOUBLE_EQ(value(tree.sample(), "cpu.power"), 35);
 }
 
-TEST(Powercap, WithoutPermissionSaysHowToMendIt) {
+TEST(Powercap, WithoutPermissionSaysHowToFixIt) {
   EXPECT_NE(sources::cannot_read("/sys/x/energy_uj", EACCES)
                 .reason.find("Permission denied; allow it with 'sudo chmod a+r /sys/x/energy_uj'"),
             std::string::npos);
@@ -184,7 +184,7 @@ TEST(Battery, PowerHasASignAndTheTimeLeftIsComputed) {
   }
 }
 
-TEST(Battery, ThatCountsChargeIsReadByItsVoltage) {
+TEST(Battery, ThatCountsChargeIsConvertedByItsVoltage) {
   Tree tree;
   const std::string folder = "sys/class/power_supply/BAT0/";
   const struct {
@@ -227,7 +227,7 @@ TEST(GameProcess, LoadMemoryThreadsAndEngines) {
   EXPECT_NE(reason(polling.sample(Moment{3 * kSecond}), "game.threads").find("the game has ended"), std::string::npos);
 }
 
-TEST(MemoryModules, AreReadFromTheFirmwareTablesAndGarbageIsSurvived) {
+TEST(MemoryModules, AreReadFromFirmwareTablesThatMayHoldGarbage) {
   std::string module(0x22, '\0');
   module[0] = 17, module[1] = 0x22, module[0x0D] = 0x40, module[0x12] = 0x22, module[0x15] = 0x58, module[0x16] = 0x1B,
   module[0x20] = 0x70, module[0x21] = 0x17;
@@ -283,7 +283,7 @@ void add_chip(const Tree& tree, int chip, const std::string& name, const std::ve
   }
 }
 
-TEST(Ids, AreUniqueWhateverMachinesRepeatAndStayWhileOthersComeAndGo) {
+TEST(Ids, AreUniqueAndStayWhileOtherDevicesComeAndGo) {
   Tree tree;
   add_zone(tree, 0, "acpitz", 30);
   add_zone(tree, 1, "acpitz", 31);
@@ -317,7 +317,7 @@ TEST(Ids, AreUniqueWhateverMachinesRepeatAndStayWhileOthersComeAndGo) {
   EXPECT_EQ(later.find("net.br_lan.down").info, nullptr) << "its number stays with the link";
 }
 
-TEST(Ids, OfAChipThatComesBackElsewhereAreThoseItHad) {
+TEST(Ids, StayWithAChipThatReappearsElsewhere) {
   Tree tree;
   add_chip(tree, 0, "nvme", {""}, 40);
   add_chip(tree, 1, "nvme", {""}, 50);
@@ -370,7 +370,7 @@ TEST(Sensors, ThatFailAreMissingWithTheReasonAndTheOthersGoOn) {
   EXPECT_NE(reason(values, "board1.temp6.temp").find("Is a directory"), std::string::npos);
 }
 
-TEST(Machine, WithNothingHasMissingReadingsAndNoFailure) {
+TEST(Machine, WithNothingHasMissingReadingsAndDoesNotFail) {
   Tree tree;
   const Snapshot values = tree.sample();
   EXPECT_NE(reason(values, "cpu.load").find("proc/stat: No such file"), std::string::npos);

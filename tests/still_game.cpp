@@ -1,5 +1,5 @@
-// A game for tests: presents frames of one colour, by the API and in the ways that are asked for, and watches that
-// nobody changes its OpenGL state. Prints "presented N" and, at the end, "right" or what is wrong.
+// A game for tests: presents frames of one colour by the chosen API and route, and checks that nobody changes its
+// OpenGL state. Prints "presented N" and, at the end, "right" or what is wrong.
 #include <SDL2/SDL.h>
 #include <SDL2/SDL_opengl.h>
 #include <fcntl.h>
@@ -78,7 +78,7 @@ Calls calls() {
   return c;
 }
 
-/// What drawing could disturb, by names that each of the APIs may or may not know: an unknown one stays 7.
+/// State that drawing could disturb. Not every API knows each name: an unknown one stays 7.
 std::vector<GLint> state(const Calls& c) {
   constexpr GLenum kNumbers[] = {0x8B8D /* program */,        GL_ACTIVE_TEXTURE,        GL_TEXTURE_BINDING_2D,
                                  0x8894 /* array buffer */,   0x8CA6 /* framebuffer */, 0x85B5 /* vertices */,
@@ -121,7 +121,7 @@ std::vector<GLint> state(const Calls& c) {
   return values;
 }
 
-/// Ways of a game that an overlay has to bear.
+/// Things that games do, and that an overlay has to survive.
 void set_odd_state(const Calls& c) {
   for (GLenum name : {GL_BLEND, GL_SCISSOR_TEST, GL_DEPTH_TEST, GL_STENCIL_TEST, GL_CULL_FACE}) c.Enable(name);
   c.Scissor(0, 0, 1, 1);
@@ -144,7 +144,7 @@ F extension(const std::string& name) {
   return call;
 }
 
-/// By the usual call, or by one of the others that there are.
+/// By the usual call, or by one of the alternatives.
 void swap(SDL_Window* window, const Options& options) {
   if (options.swap.empty()) return SDL_GL_SwapWindow(window);
   if (options.swap == "glXSwapBuffersMscOML") {
@@ -190,7 +190,7 @@ void choose(const std::string& api) {
   SDL_GL_SetAttribute(SDL_GL_CONTEXT_MINOR_VERSION, api == "core" ? 3 : api == "old" ? 1 : 0);
 }
 
-/// Closes the sockets of the meter, as a game that closes all that it doesn't know, and opens a file of its own there.
+/// Closes the meter's sockets, like a game that closes every descriptor it doesn't know, and opens its own file there.
 void close_links() {
   for (int fd = 3; fd < 256; ++fd) {
     char path[64], target[256] = {};

@@ -4,7 +4,7 @@
 //
 // --windows: so many, presented by one call; --threads: by a call of a thread each; --swapchains: each window gets so
 // many of them, one after another, each for all frames; --srgb: images that take colours as linear light; --submit2:
-// vkQueueSubmit2 in place of vkQueueSubmit. Says "no graphics" where its queue has none, and "presented N".
+// vkQueueSubmit2 instead of vkQueueSubmit. Says "no graphics" where its queue has none, and "presented N".
 #include <SDL2/SDL.h>
 #include <SDL2/SDL_vulkan.h>
 

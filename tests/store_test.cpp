@@ -171,7 +171,7 @@ TEST(Recorder, AKilledWriterLosesAtMostTheLastSecond) {
   EXPECT_FALSE(after.series(run.id).at(0).values.empty());
 }
 
-TEST(Store, RefusesWhatIsNoStoreAndLeavesItAlone) {
+TEST(Store, RefusesOtherFilesAndLeavesThemAlone) {
   const testing::Folder folder;
   const std::string garbage(4'096, 'x');
   const auto text = folder.file("notes.txt", garbage);
@@ -221,7 +221,7 @@ TEST(SeriesSummary, IsOfTheSamplesThatHaveANumber) {
   EXPECT_EQ(summarize(RunSeries{kLoad, std::vector<Moment>(2), {1e15, 1e15 + 2}})->mean, 1e15 + 1);
 }
 
-/// Changes a store as nothing of ours would.
+/// Changes a store in ways that Idle Meter never does.
 void change(const std::filesystem::path& store, const std::string& sql) {
   sqlite3* database = nullptr;
   ASSERT_EQ(sqlite3_open(store.c_str(), &database), SQLITE_OK);

@@ -1,4 +1,4 @@
-// The overlay on Vulkan images and the GPU's clock, with a driver that does what real ones do seldom.
+// The overlay on Vulkan images and the GPU's clock, with a driver that does what real ones rarely do.
 #include <gtest/gtest.h>
 
 #include <functional>
@@ -35,7 +35,7 @@ const Kind kKinds[] = {
     {"compute", VK_QUEUE_COMPUTE_BIT,
      [](const Target& target) -> std::unique_ptr<Overlay> { return std::make_unique<ComputeOverlay>(target, 0); }}};
 
-/// Pictures of a shade, as a meter would hand them over. Without a link none is taken for whole: each is copied anew.
+/// Pictures of one shade, as a meter would hand them over. Without a link each is copied every time.
 class Pictures {
  public:
   link::Shown shown(link::Slot slot, unsigned char shade) {
@@ -54,7 +54,7 @@ VkSemaphore draw(Overlay& overlay, const link::Shown& shown, std::uint32_t image
   return overlay.draw(kQueue, family, image, end, shown, before, 2, kGames);
 }
 
-TEST(VulkanOverlay, PutsThePictureBehindTheGameAndWhatGoesBefore) {
+TEST(VulkanOverlay, SubmitsThePictureAfterTheGamesWork) {
   for (const Kind& kind : kKinds) {
     const Device device = made_up_device(kind.does);
     const auto overlay = kind.make(target_of(device));
@@ -77,7 +77,7 @@ TEST(VulkanOverlay, PutsThePictureBehindTheGameAndWhatGoesBefore) {
   }
 }
 
-TEST(VulkanOverlay, LeavesAloneWhatIsNotItsOwn) {
+TEST(VulkanOverlay, DestroysOnlyItsOwnObjects) {
   for (const Kind& kind : kKinds) {
     const Device device = made_up_device(kind.does);
     const auto overlay = kind.make(target_of(device));
@@ -94,8 +94,8 @@ TEST(VulkanOverlay, LeavesAloneWhatIsNotItsOwn) {
   }
 }
 
-/// The pictures come and go while the driver has no more to give, at each of its calls in turn.
-TEST(VulkanOverlay, BearsADriverThatSaysNoAtAnyCall) {
+/// Pictures come and go while each of the driver's calls fails in turn.
+TEST(VulkanOverlay, SurvivesADriverThatFailsAtAnyCall) {
   for (const Kind& kind : kKinds) {
     int calls = 1;
     for (int fails_at = -1; fails_at < calls; ++fails_at) {
@@ -118,7 +118,7 @@ TEST(VulkanOverlay, BearsADriverThatSaysNoAtAnyCall) {
   }
 }
 
-TEST(VulkanOverlay, BlendsWhatOfThePictureLiesWithinTheImage) {
+TEST(VulkanOverlay, BlendsThePartOfThePictureWithinTheImage) {
   const struct {
     link::Slot slot;
     VkOffset3D place;
@@ -146,7 +146,7 @@ TEST(VulkanOverlay, BlendsWhatOfThePictureLiesWithinTheImage) {
   }
 }
 
-TEST(VulkanOverlay, KnowsTheFormatsThatItsShadersTake) {
+TEST(VulkanOverlay, KnowsItsShadersFormats) {
   for (VkFormat format : {VK_FORMAT_B8G8R8A8_UNORM, VK_FORMAT_B8G8R8A8_SRGB, VK_FORMAT_R8G8B8A8_UNORM})
     EXPECT_TRUE(ComputeOverlay::knows(format)) << format;
   EXPECT_FALSE(ComputeOverlay::knows(VK_FORMAT_A2B10G10R10_UNORM_PACK32));
@@ -166,7 +166,7 @@ Frame play(VulkanGpuClock& clock) {
   return {begin, clock.end()};
 }
 
-TEST(VulkanGpuClock, TellsOfEachFrameInItsOrderOnceTheDriverDoes) {
+TEST(VulkanGpuClock, ReportsEachFrameInOrderOnceTheDriverDoes) {
   const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT);
   VulkanGpuClock clock(device, 0);
   Driver& driver = Driver::now();
@@ -187,7 +187,7 @@ TEST(VulkanGpuClock, TellsOfEachFrameInItsOrderOnceTheDriverDoes) {
   EXPECT_TRUE(driver.alive.empty());
 }
 
-TEST(VulkanGpuClock, NeverTakesAnOldTimeForANewOneAndNeverWaits) {
+TEST(VulkanGpuClock, NeverMistakesAnOldTimeForANewOneAndNeverWaits) {
   const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT);
   VulkanGpuClock clock(device, 0);
   Driver& driver = Driver::now();
@@ -217,7 +217,7 @@ TEST(VulkanGpuClock, CountsTheBitsThatCount) {
   clock.destroy();
 }
 
-TEST(VulkanGpuClock, IsMissingWhereItCannotBe) {
+TEST(VulkanGpuClock, IsMissingWithoutTimestamps) {
   const struct {
     const char* why;
     VkQueueFlags does;
@@ -235,7 +235,7 @@ TEST(VulkanGpuClock, IsMissingWhereItCannotBe) {
   }
 }
 
-TEST(VulkanGpuClock, BearsADriverThatSaysNoAtAnyCall) {
+TEST(VulkanGpuClock, SurvivesADriverThatFailsAtAnyCall) {
   int calls = 1;
   for (int fails_at = -1; fails_at < calls; ++fails_at) {
     const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT);
@@ -251,7 +251,7 @@ TEST(VulkanGpuClock, BearsADriverThatSaysNoAtAnyCall) {
   }
 }
 
-/// How many of a thousand frames are timed, with that choice in the environment.
+/// How many of a thousand frames are timed with that setting in the environment.
 int timed_frames(const char* choice, VkPhysicalDeviceType type) {
   ::setenv(link::kGpuTimeVariable, choice, 1);
   const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT, type);

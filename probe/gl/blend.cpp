@@ -10,7 +10,7 @@ namespace {
 
 constexpr GLenum kSrgbWrite = GL_FRAMEBUFFER_SRGB;  // the same number in EXT_sRGB_write_control
 
-/// All that drawing touches, as the game has it; puts it back at the end.
+/// Saves all the state that drawing touches, and restores it at the end.
 class Kept {
  public:
   explicit Kept(const Gl& gl, bool uploads) : gl_(gl), uploads_(uploads) {
@@ -131,7 +131,7 @@ class Kept {
     gl_.Viewport(viewport_[0], viewport_[1], viewport_[2], viewport_[3]);
   }
 
-  /// Where it can be, of the first draw buffer alone.
+  /// Of the first draw buffer alone, if OpenGL can.
   void keep_output() {
     blends_ = (gl_.IsEnabledi != nullptr ? gl_.IsEnabledi(GL_BLEND, 0) : gl_.IsEnabled(GL_BLEND)) != GL_FALSE;
     constexpr GLenum kFactors[] = {GL_BLEND_SRC_RGB,   GL_BLEND_DST_RGB,      GL_BLEND_SRC_ALPHA,
@@ -151,7 +151,7 @@ class Kept {
     if (!is_over()) set_output(blends_, blend_, mask_);
   }
 
-  /// The game blends and masks as the overlay does.
+  /// Whether the game blends and masks as the overlay does.
   [[nodiscard]] bool is_over() const {
     return blends_ && blend_[0] == GL_ONE && blend_[1] == GL_ONE_MINUS_SRC_ALPHA && blend_[2] == GL_ONE &&
            blend_[3] == GL_ONE_MINUS_SRC_ALPHA && blend_[4] == GL_FUNC_ADD && blend_[5] == GL_FUNC_ADD &&
@@ -292,7 +292,7 @@ bool Blend::make_program(const Gl& gl) {
   return linked != 0;
 }
 
-/// Once in each context, with the game's state kept.
+/// Once in each context; keeps the game's state.
 bool Blend::prepare(const Gl& gl) {
   if (!make_program(gl)) return false;
   gl.UseProgram(program_);

@@ -29,7 +29,7 @@ bool Gl::load(Find find) {
   }
   const auto* renderer = reinterpret_cast<const char*>(GetString(GL_RENDERER));
   slow_clock = renderer != nullptr && ::strstr(renderer, "llvmpipe") != nullptr;
-  // GetProcAddress answers for calls that the context doesn't have too: the version decides.
+  // GetProcAddress also returns calls that the context doesn't have, so the version decides.
   const bool modern = version >= 30, blend_indexed = es ? version >= 32 : version >= 40;
   if (!modern) GenVertexArrays = nullptr;
   if (es ? version < 30 : version < 33) BindSampler = nullptr;

@@ -84,13 +84,13 @@ struct Gl {
 
   int version = 0;  ///< ten times the major and the minor one
   bool es = false, core = false;
-  bool slow_clock = false;  ///< a software rasteriser, which reads the clock before it works
+  bool slow_clock = false;  ///< a software rasteriser, which has to finish its work to read the clock
 
   [[nodiscard]] link::Api api() const { return es ? link::Api::opengl_es : link::Api::opengl; }
   [[nodiscard]] std::uint32_t major() const { return static_cast<std::uint32_t>(version / 10); }
   [[nodiscard]] std::uint32_t minor() const { return static_cast<std::uint32_t>(version % 10); }
 
-  /// Finds the calls of the context that is current; false if it has not what drawing takes.
+  /// Finds the current context's calls; false if it lacks what drawing needs.
   bool load(Find find);
 };
 

@@ -1,5 +1,5 @@
-// What takes the place of the game's calls, by every route that it finds them: linked, dlsym, or one of the
-// GetProcAddress. Nothing here throws; what isn't understood is passed on.
+// Replacements for the game's calls, by every route it may find them: linked, dlsym, or a GetProcAddress. Nothing here
+// throws; what isn't understood is passed on.
 #include <EGL/egl.h>
 #include <EGL/eglext.h>
 #include <GL/glx.h>
@@ -49,7 +49,7 @@ const Egl& egl() {
   return calls;
 }
 
-/// True if more than the game's own picture is presented.
+/// True if the overlay is presented too.
 bool before_egl(EGLDisplay display, EGLSurface surface) {
   void* const context = egl().surface(EGL_DRAW) == surface ? egl().context() : nullptr;
   const Swap swap{context, reinterpret_cast<std::uintptr_t>(surface), &find_by_egl};
@@ -61,7 +61,7 @@ bool before_egl(EGLDisplay display, EGLSurface surface) {
 
 void after_egl() { Probe::one().after_swap(egl().context()); }
 
-/// The overlay may lie outside of what the game says has changed: then the whole window is presented.
+/// The overlay may lie outside the area that the game says has changed; then the whole window is presented.
 EGLBoolean swap_with_damage(Call call, EGLDisplay display, EGLSurface surface, const EGLint* rectangles, EGLint count) {
   const bool whole = before_egl(display, surface);
   const auto swap = real_as<EGLBoolean (*)(EGLDisplay, EGLSurface, const EGLint*, EGLint)>(call);
@@ -70,7 +70,7 @@ EGLBoolean swap_with_damage(Call call, EGLDisplay display, EGLSurface surface, c
   return done;
 }
 
-/// Makes a context as the game asked, and forgets what was known of an older one in its place.
+/// Makes a context as the game asked, and forgets an older one at the same address.
 template <typename Context, typename... Arguments>
 Context create(Call call, Arguments... arguments) {
   const Context made = real_as<Context (*)(Arguments...)>(call)(arguments...);

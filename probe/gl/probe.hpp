@@ -24,8 +24,8 @@ class Probe {
   /// Never destroyed: a game may present while the process ends.
   static Probe& one();
 
-  /// Before a swap; `measure(width, height)` tells the window's size in pixels, and is asked now and then. True if
-  /// what is presented is other than the game drew, or was so the last time.
+  /// Before a swap; `measure(width, height)` gives the window's size in pixels, and is called now and then. True if the
+  /// overlay is presented, or was the last time.
   template <typename Measure>
   bool before_swap(const Swap& swap, Measure measure) {
     const std::lock_guard<std::mutex> lock(mutex_);

@@ -15,7 +15,7 @@ namespace {
 
 using DlSym = void* (*)(void*, const char*);
 
-/// The real dlsym, under the names that it has had.
+/// The real dlsym, under the versions that it has had.
 DlSym real_dlsym() {
   static const DlSym found = [] {
     for (const char* version : {"GLIBC_2.34", "GLIBC_2.2.5", "GLIBC_2.17"}) {
@@ -59,7 +59,7 @@ Hook* hook_of(const char* name) {
   return nullptr;
 }
 
-/// In the next library, or in one that was loaded out of the global scope.
+/// In the next library, or in one that was loaded outside the global scope.
 void* find_real(const char* name) {
   void* found = real_dlsym()(RTLD_NEXT, name);
   for (const char* library : {"libGL.so.1", "libEGL.so.1", "libGLX.so.0"}) {
@@ -106,7 +106,7 @@ void* find_by_egl(const char* name) {
 
 }  // namespace idlemeter::probe
 
-/// For dlsym: ours if the name is taken and the library has a real one, else nullptr. RTLD_NEXT is never altered.
+/// For dlsym: ours if we replace that name and the library has a real one, else nullptr. RTLD_NEXT is never changed.
 extern "C" __attribute__((visibility("hidden"), used)) void* idlemeter_look_up(void* handle, const char* name) {
   using namespace idlemeter::probe;
   Hook* hook = handle == RTLD_NEXT || name == nullptr ? nullptr : hook_of(name);
@@ -118,7 +118,7 @@ extern "C" __attribute__((visibility("hidden"), used)) void* idlemeter_real_dlsy
   return reinterpret_cast<void*>(idlemeter::probe::real_dlsym());
 }
 
-// dlsym itself. RTLD_NEXT looks at who calls, so that passing on has to be a jump, whatever the compiler does.
+// dlsym itself. RTLD_NEXT depends on the caller, so passing on has to be a jump, whatever the compiler does.
 #if defined(__x86_64__)
 asm(R"(
   .text

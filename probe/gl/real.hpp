@@ -1,4 +1,5 @@
-// The calls that are taken in place of the game's, and the real ones behind them.
+// The calls that are replaced, and the real ones behind them. have got: as a look-up of its own found it, else the next
+// library's. Any thread; after the first
 #pragma once
 
 namespace idlemeter::probe {
@@ -21,7 +22,8 @@ enum class Call : unsigned {
 };
 
 /// What the game would have got: as a look-up of its own found it, else the next library's. Any thread; after the first
-/// time one load.
+/// What the game would have got: what its own look-up found, else the next library's. Any thread; one load after the
+/// first time.
 void* real(Call call);
 
 template <typename F>
@@ -29,10 +31,10 @@ F real_as(Call call) {
   return reinterpret_cast<F>(real(call));
 }
 
-/// For a look-up of the game's by name: ours in place of a real one that is there and is taken, else what was found.
+/// For the game's look-up by name: ours if we replace that call and a real one exists, else what was found.
 Procedure ours_for(const char* name, Procedure found);
 
-/// A call of the game's library that isn't taken; nullptr if there is none.
+/// A call of the game's library that isn't replaced; nullptr if there is none.
 void* find_by_glx(const char* name);
 void* find_by_egl(const char* name);
 

@@ -9,7 +9,7 @@ bool BlendPass::make(const Device& device, VkFormat format) {
   return make_pass(device, format) && make_pipeline(device);
 }
 
-/// Loads what the game has drawn, and leaves the image as presenting wants it.
+/// Keeps what the game has drawn, and leaves the image ready to present.
 bool BlendPass::make_pass(const Device& device, VkFormat format) {
   VkAttachmentDescription color{};
   color.format = format;

@@ -8,11 +8,11 @@ namespace idlemeter::probe {
 /// Everything it makes is gone after destroy().
 class BlendPass {
  public:
-  /// For images of a format, which are as presenting wants them before and after. False if it can't be made.
+  /// For images of a format, in the layout for presenting before and after. False if it can't be made.
   bool make(const Device& device, VkFormat format);
   void destroy(const Device& device);
 
-  /// What the shaders are told: the place in clip coordinates (left, top, width, height), the picture's first pixel,
+  /// The shaders' constants: the place in clip coordinates (left, top, width, height), the picture's first pixel,
   /// and whether the image takes colours as linear light.
   struct Push {
     float place[4];

@@ -10,7 +10,7 @@ namespace idlemeter::probe {
 namespace {
 
 constexpr std::uint32_t kMostImages = 16, kGroup = 64;  // the shader's local size
-constexpr std::uint32_t kRegionBytes = 28;              // what the shader is told of it
+constexpr std::uint32_t kRegionBytes = 28;              // the shader's constants
 
 }  // namespace
 
@@ -69,7 +69,7 @@ bool ComputeOverlay::prepare(const std::vector<VkImage>& images) {
   return true;
 }
 
-/// Both as large as the picture, for what of it lies within the image is no larger.
+/// Both as large as the picture: the part of it within the image is no larger.
 bool ComputeOverlay::make_buffers(PerImage& image, VkDeviceSize bytes) {
   if (image.picture.size >= bytes) return true;
   image.uploaded = 0;
@@ -99,7 +99,7 @@ bool ComputeOverlay::take(std::size_t index, const link::ProbeEnd& end, const li
   return true;
 }
 
-/// What of the picture lies within the image.
+/// The part of the picture that lies within the image.
 ComputeOverlay::Region ComputeOverlay::region_of(const link::Slot& slot) const {
   const auto within = [](std::int64_t place, std::uint32_t most) {
     return std::clamp<std::int64_t>(place, 0, static_cast<std::int64_t>(most));
@@ -130,7 +130,7 @@ void ComputeOverlay::move(VkCommandBuffer commands, const PerImage& image, VkIma
                           nullptr, 1, &barrier);
 }
 
-/// What one stage has written into the pixels is there for the other.
+/// Makes what one stage has written into the pixels visible to the other.
 void ComputeOverlay::flush(VkCommandBuffer commands, const PerImage& image, VkPipelineStageFlags from,
                            VkPipelineStageFlags to) const {
   auto barrier = made<VkBufferMemoryBarrier>(VK_STRUCTURE_TYPE_BUFFER_MEMORY_BARRIER);

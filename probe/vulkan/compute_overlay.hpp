@@ -5,8 +5,8 @@
 
 namespace idlemeter::probe {
 
-/// Copies the pixels under the picture out of the image, blends them by a compute shader, and copies them back. For
-/// images that pixels may be copied out of and into.
+/// Copies the pixels under the picture out of the image, blends them in a compute shader, and copies them back. For
+/// images that can be copied from and to.
 class ComputeOverlay final : public Overlay {
  public:
   using Overlay::Overlay;

@@ -21,7 +21,7 @@ struct Device {
   bool has_compute_queue = false;  ///< one without graphics: a game may present from it
 };
 
-/// A structure of Vulkan's with its type set, and everything else 0.
+/// A Vulkan structure with its type set and everything else 0.
 template <typename T>
 T made(VkStructureType type) {
   T info{};
@@ -40,10 +40,10 @@ VkCommandBuffer allocate_commands(const Device& device, VkCommandPool pool);
 bool allocate_memory(const Device& device, const VkMemoryRequirements& needs, VkMemoryPropertyFlags properties,
                      VkDeviceMemory& into);
 
-/// Empty if the driver doesn't tell.
+/// Empty if the driver doesn't say.
 std::vector<VkImage> images_of(const Device& device, VkSwapchainKHR swapchain);
 
-/// Commands that are recorded and submitted anew for each frame. Can be destroyed whatever became of make().
+/// Commands that are recorded and submitted for each frame. Can be destroyed even if make() failed.
 struct OwnCommands {
   VkCommandBuffer buffer = VK_NULL_HANDLE;  ///< goes with its pool
   VkFence over = VK_NULL_HANDLE;
@@ -57,15 +57,15 @@ struct OwnCommands {
 
   void begin(const Device& device) const;
 
-  /// Ends the commands and submits them, after `before` if that is any; they begin that stage once the semaphores
-  /// are signalled.
+  /// Ends the commands and submits them, after `before` if there is one; they begin that stage once the semaphores are
+  /// signalled.
   bool submit(const Device& device, VkQueue queue, VkCommandBuffer before, VkPipelineStageFlags stage,
               std::uint32_t wait_count, const VkSemaphore* waits);
 
   void destroy(const Device& device);
 };
 
-/// A buffer with memory of its own, mapped if the host sees it. Can be destroyed whatever became of make_larger().
+/// A buffer with its own memory, mapped if the host sees it. Can be destroyed even if make_larger() failed.
 struct Buffer {
   VkBuffer handle = VK_NULL_HANDLE;
   VkDeviceMemory memory = VK_NULL_HANDLE;
@@ -78,7 +78,7 @@ struct Buffer {
   void destroy(const Device& device);
 };
 
-/// Memory that the host writes to without further ado.
+/// Memory that the host can write to without flushing.
 inline constexpr VkMemoryPropertyFlags kMapped =
     VK_MEMORY_PROPERTY_HOST_VISIBLE_BIT | VK_MEMORY_PROPERTY_HOST_COHERENT_BIT;
 

@@ -10,7 +10,7 @@
 namespace idlemeter::probe {
 namespace {
 
-/// One command buffer, for itself. The reference has to outlive what is returned.
+/// A submission of one command buffer. The reference has to outlive what is returned.
 VkSubmitInfo alone(const VkCommandBuffer& commands) {
   auto info = made<VkSubmitInfo>(VK_STRUCTURE_TYPE_SUBMIT_INFO);
   info.commandBufferCount = 1;
@@ -72,14 +72,14 @@ void stamp(const Target& target, Nanoseconds gpu_work) {
   layer().end.add(frame, link::Api::vulkan, VK_API_VERSION_MAJOR(version), VK_API_VERSION_MINOR(version));
 }
 
-/// What a present waits for in place of the game's semaphores, if it is any.
+/// What a present waits for instead of the game's semaphores, if anything was drawn.
 struct Drawn {
   static constexpr std::uint32_t kMost = 8;  // windows that are presented by one call and drawn on
   VkSemaphore semaphores[kMost];
   std::uint32_t count = 0;
 };
 
-/// By what the queue can do; nullptr if it can't be done.
+/// The kind that the queue is capable of; nullptr if there is none.
 std::unique_ptr<Overlay> overlay_for(const Swapchain& swapchain, const Queue& queue) {
   const VkQueueFlags does = queue.device->families[queue.family].queueFlags;
   if ((does & VK_QUEUE_GRAPHICS_BIT) != 0)

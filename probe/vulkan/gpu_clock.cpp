@@ -15,7 +15,7 @@ VulkanGpuClock::VulkanGpuClock(const Device& device, std::uint32_t family) : dev
   failed_ = bits == 0 || !link::times_gpu(stops);
 }
 
-/// Recorded once, submitted again and again.
+/// Recorded once, submitted for every frame.
 bool VulkanGpuClock::record(std::uint32_t pair) {
   const Calls& vk = device_->calls;
   for (const bool at_end : {false, true}) {
@@ -25,14 +25,14 @@ bool VulkanGpuClock::record(std::uint32_t pair) {
     info.flags = VK_COMMAND_BUFFER_USAGE_SIMULTANEOUS_USE_BIT;
     if (commands == VK_NULL_HANDLE || vk.BeginCommandBuffer(commands, &info) != VK_SUCCESS) return false;
     if (!at_end) vk.CmdResetQueryPool(commands, queries_, 2 * pair, 2);
-    // Once all that was submitted before is done: the time of the frame before isn't this one's.
+    // Once everything submitted earlier is done, so that it doesn't count the frame before.
     vk.CmdWriteTimestamp(commands, VK_PIPELINE_STAGE_BOTTOM_OF_PIPE_BIT, queries_, 2 * pair + (at_end ? 1 : 0));
     if (vk.EndCommandBuffer(commands) != VK_SUCCESS) return false;
   }
   return true;
 }
 
-/// Queries may not be read before they were reset for the first time. The only wait, before the first frame.
+/// Queries must be reset before they are read for the first time. The only wait, before the first frame.
 bool VulkanGpuClock::reset(VkQueue queue) {
   const Calls& vk = device_->calls;
   const VkCommandBuffer commands = allocate_commands(*device_, pool_);

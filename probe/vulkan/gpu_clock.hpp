@@ -7,20 +7,19 @@
 namespace idlemeter::probe {
 
 /// Pairs of timestamps on one queue: before a frame's first commands and after its last. They are read frames later,
-/// and nothing ever waits for them. One thread at a time. Everything it makes is gone after destroy().
+/// and nothing ever waits for them. One thread at a time. destroy() releases everything.
 ///
 /// On a software rasteriser, which has to stop for each timestamp, only if that is asked for (link::times_gpu), and
 /// then ten times a second.
 class VulkanGpuClock {
  public:
-  /// Makes nothing yet: of a family without timestamps it never does.
+  /// Makes nothing yet, and never does for a family without timestamps.
   VulkanGpuClock(const Device& device, std::uint32_t family);
 
-  /// What has to be submitted before these commands of the game's, if they are a frame's first; otherwise
-  /// VK_NULL_HANDLE.
+  /// What to submit before these commands of the game, if they are a frame's first; otherwise VK_NULL_HANDLE.
   VkCommandBuffer begin(VkQueue queue);
 
-  /// What has to be submitted after the frame's last commands; VK_NULL_HANDLE if it wasn't begun.
+  /// What to submit after the frame's last commands; VK_NULL_HANDLE if it wasn't begun.
   VkCommandBuffer end();
 
   /// The work on the next of the earlier frames, in their order; kUnknownTime while it isn't known.
@@ -33,7 +32,7 @@ class VulkanGpuClock {
 
   struct Pair {
     VkCommandBuffer begin = VK_NULL_HANDLE, end = VK_NULL_HANDLE;
-    std::uint64_t ended_at = 0;  // the timestamp that was read last: what is still there isn't a new one
+    std::uint64_t ended_at = 0;  // the timestamp read last, to tell an old one from a new one
   };
 
   bool prepare(VkQueue queue);

@@ -51,7 +51,7 @@ void GraphicsOverlay::free_texture() {
   texture_memory_ = VK_NULL_HANDLE;
 }
 
-/// A texture of the picture's size, in place of the one before, which no frame uses any more.
+/// A texture of the picture's size; replaces the last one, which no frame uses now.
 bool GraphicsOverlay::make_texture(const link::Slot& slot) {
   wait_for_all();
   free_texture();

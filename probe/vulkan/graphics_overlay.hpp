@@ -39,7 +39,7 @@ class GraphicsOverlay final : public Overlay {
   std::uint32_t width_ = 0, height_ = 0;
   std::uint64_t uploaded_ = 0;
   bool fresh_ = false;    // the texture has never been written
-  bool uploads_ = false;  // what was taken over has to be copied to the texture
+  bool uploads_ = false;  // the new picture has to be copied to the texture
   std::vector<PerImage> images_;
 };
 

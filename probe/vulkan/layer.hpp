@@ -36,14 +36,14 @@ struct Layer {
   link::ProbeEnd end;
 };
 
-/// The one of this process. Its mutex is locked by whoever looks into it.
+/// This process's. Lock its mutex before looking into it.
 Layer& layer();
 
 /// nullptr if the handle is unknown.
 Instance* instance_of(const void* handle);
 Device* device_of(const void* handle);
 
-// What stands in for the driver's calls.
+// Replacements for the driver's calls.
 VKAPI_ATTR VkResult VKAPI_CALL queue_submit(VkQueue handle, std::uint32_t count, const VkSubmitInfo* submits,
                                             VkFence fence);
 VKAPI_ATTR VkResult VKAPI_CALL queue_submit2(VkQueue handle, std::uint32_t count, const VkSubmitInfo2* submits,

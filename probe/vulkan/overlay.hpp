@@ -16,16 +16,16 @@ struct Target {
   VkExtent2D extent{};
 };
 
-/// For presents from queues of one family. One thread at a time, as the swapchain itself. Everything it makes is gone
-/// after destroy().
+/// For presents from queues of one family. One thread at a time, as for the swapchain itself. destroy() releases
+/// everything.
 class Overlay {
  public:
   Overlay(const Target& target, std::uint32_t family) : target_(target), family_(family) {}
   virtual ~Overlay() = default;
 
-  /// Submits the picture for an image that is about to be presented on a queue of that family: after the semaphores are
-  /// signalled, and signalling the one that is returned. `before` goes first, if it is any. VK_NULL_HANDLE if
-  /// nothing was submitted.
+  /// Submits the picture for an image that is about to be presented on a queue of that family: it waits for the
+  /// semaphores and signals the one that is returned. `before` goes first, if there is one. VK_NULL_HANDLE if nothing
+  /// was submitted.
   VkSemaphore draw(VkQueue queue, std::uint32_t family, std::uint32_t index, const link::ProbeEnd& end,
                    const link::Shown& shown, VkCommandBuffer before, std::uint32_t wait_count,
                    const VkSemaphore* waits);
@@ -37,22 +37,22 @@ class Overlay {
   [[nodiscard]] const Device& device() const { return *target_.device; }
   [[nodiscard]] const Calls& vk() const { return target_.device->calls; }
 
-  /// Until nothing that was submitted for any image is in progress.
+  /// Waits until nothing submitted for any image is in progress.
   void wait_for_all();
 
-  /// Makes what is needed once, for these images. False if that can't be done.
+  /// Makes what is needed once for these images. False if it can't.
   virtual bool prepare(const std::vector<VkImage>& images) = 0;
 
-  /// Takes a picture over for an image that none of its commands is in progress on. False if that can't be done.
+  /// Copies a picture for an image, none of whose commands is in progress. False if it can't.
   virtual bool take(std::size_t index, const link::ProbeEnd& end, const link::Shown& shown) = 0;
 
-  /// The commands that put the picture, which touches the image, onto it.
+  /// Records the commands that put the picture onto the image. They overlap.
   virtual void record(VkCommandBuffer commands, std::size_t index, const link::Slot& slot) = 0;
 
   /// The stages in which record() touches the image.
   [[nodiscard]] virtual VkPipelineStageFlags stages() const = 0;
 
-  /// Gives back what prepare() and take() have made, whatever became of them.
+  /// Releases what prepare() and take() have made, even if they failed.
   virtual void free() = 0;
 
  private:

@@ -1,2 +1,2 @@
-// Includes a header as a source file of the room "readings" would.
+// Includes a header the way a source file in the room "readings" would.
 #include HEADER

@@ -1,2 +1,2 @@
-// Links a whole room: what it lacks of the rooms below fails here.
+// Links a whole room: fails if it needs anything but the rooms below.
 int main() { return 0; }

@@ -38,7 +38,7 @@ class LiveReadings {
   LiveReadings& operator=(LiveReadings&&) noexcept;
   ~LiveReadings();
 
-  /// Which statistics of frames are wanted beside the usual ones and those that the formulas name, in place of those of
+  /// Which statistics of frames are wanted beside the usual ones and those that the formulas name, replacing those of
   /// the last call. Ids of other readings are ignored. A span that was there before keeps its frames.
   void ask(const std::vector<std::string>& ids);
 
