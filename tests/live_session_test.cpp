@@ -89,14 +89,23 @@ class ALiveSession : public ::testing::Test {
     }
   }
 
-  /// The answer; plays on until it is there.
+  /// The answer, once it is there. The clock stands meanwhile, so that the disk's thread has as long as it needs.
   MeterAnswer tell(const MeterCommand& command) {
+    return answer_to(command, [this] {
+      std::this_thread::sleep_for(std::chrono::milliseconds(1));
+      session_->tick();
+    });
+  }
+
+  /// The same, but the clock goes on.
+  MeterAnswer tell_meanwhile(const MeterCommand& command) {
+    return answer_to(command, [this] { play(0.001); });
+  }
+
+  MeterAnswer answer_to(const MeterCommand& command, const std::function<void()>& wait) {
     std::optional<MeterAnswer> answer;
     session_->obey(command, [&](const MeterAnswer& given) { answer = given; });
-    for (int i = 0; i < 2'000 && !answer; ++i) {
-      play(0.001);
-      std::this_thread::sleep_for(std::chrono::milliseconds(1));  // the disk's thread works meanwhile
-    }
+    for (int i = 0; i < 60'000 && !answer; ++i) wait();
     return answer.value_or(MeterAnswer{.error = "no answer"});
   }
 
@@ -198,7 +207,7 @@ TEST_F(ALiveSession, LosesNothingWhileADiskOrAnotherProgramHoldsTheStore) {
     SCOPED_TRACE(one.name);
     one.hold();
     const Moment start = now_;
-    EXPECT_EQ(tell({.what = What::record, .record = Record::start}).error, "");
+    EXPECT_EQ(tell_meanwhile({.what = What::record, .record = Record::start}).error, "");
     const int pictures = game.pictures;
     play(10);
     EXPECT_EQ(state().recording->phase, RecordingState::Phase::opening);

@@ -52,14 +52,18 @@ Tail OrderedFrames::Block::slowest(std::uint64_t k) const {
 Nanoseconds OrderedFrames::Block::reaching(Nanoseconds time) const {
   put_in_order();
   const auto others = rest();
-  const Nanoseconds* other = others.data();
-  const Nanoseconds* const last = other + (count - in_order);
+  const Nanoseconds* const last = others.data() + (count - in_order);
   const Nanoseconds* ordered = values.get() + in_order;
-  for (;;) {
-    const bool from_others = other != last && (ordered == values.get() || *other > ordered[-1]);
-    const Nanoseconds value = from_others ? *other++ : *--ordered;
-    if (time <= value) return value;
-    time -= value;
+  for (const Nanoseconds* other = others.data();; ++other) {
+    const Nanoseconds next = other != last ? *other : Nanoseconds{};
+    while (ordered != values.get() && ordered[-1] >= next) {
+      const Nanoseconds value = *--ordered;
+      if (time <= value) return value;
+      time -= value;
+    }
+    if (other == last) throw std::logic_error("a block holds less time than its sum");
+    if (time <= next) return next;
+    time -= next;
   }
 }
 

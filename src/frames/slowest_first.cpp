@@ -118,8 +118,10 @@ class SlowestFirst::Level {
   std::vector<Nanoseconds> members_of(std::size_t bucket, Nanoseconds low, Nanoseconds width) const {
     std::vector<Nanoseconds> members;
     members.reserve(buckets_[bucket].count);
+    // One comparison: a value below `low` wraps around to a large number.
+    const auto from = static_cast<std::uint64_t>(low.count()), span = static_cast<std::uint64_t>(width.count());
     std::copy_if(values_.begin(), values_.end(), std::back_inserter(members),
-                 [=](Nanoseconds value) { return value >= low && value - low < width; });
+                 [=](Nanoseconds value) { return static_cast<std::uint64_t>(value.count()) - from < span; });
     return members;
   }
 
