@@ -59,7 +59,7 @@ int demo(const Options& options) {
   Store store(file);
   const std::int64_t ultra = record(store, folder, "Ultra", face, picture);
   const std::int64_t high = record(store, folder, "High", face, {});
-  print("{}\n", comparison_table({figures_of(store, ultra), figures_of(store, high)}, Readings::main));
+  print("{}\n", comparison_table({insight_of(store, ultra), insight_of(store, high)}, Readings::main));
   print(
       "Files:\n"
       "  {:<32}  the overlay over the game's picture\n"

@@ -61,21 +61,18 @@ Json to_json(const RunInfo& run) {
           {"problem", run.problem}};
 }
 
-Json to_json(const RunFigures& run) {
-  Json json = to_json(run.info);
-  const Summary& s = run.summary;
+Json to_json(const Summary& s) {
   const auto or_null = [](const auto& figure, double scale) { return figure ? Json(*figure * scale) : Json(); };
   const auto milliseconds = [](const auto& time) { return time ? Json(in_milliseconds(*time)) : Json(); };
-  Json& statistics = json["statistics"];
-  statistics = {{"left_out_intervals", s.left_out},
-                {"average_fps", or_null(s.average_rate, 1)},
-                {"median_ms", or_null(s.median, 1e-6)},
-                {"shortest_ms", milliseconds(s.shortest)},
-                {"longest_ms", milliseconds(s.longest)},
-                {"pacing_ms", or_null(s.pacing, 1e-6)},
-                {"lows", Json::array()},
-                {"percentiles", Json::array()},
-                {"remarks", s.remarks()}};
+  Json statistics = {{"left_out_intervals", s.left_out},
+                     {"average_fps", or_null(s.average_rate, 1)},
+                     {"median_ms", or_null(s.median, 1e-6)},
+                     {"shortest_ms", milliseconds(s.shortest)},
+                     {"longest_ms", milliseconds(s.longest)},
+                     {"pacing_ms", or_null(s.pacing, 1e-6)},
+                     {"lows", Json::array()},
+                     {"percentiles", Json::array()},
+                     {"remarks", s.remarks()}};
   for (const Low& low : s.lows) {
     statistics["lows"].push_back({{"share", to_string(low.share)},
                                   {"definition", name_of(low.definition)},
@@ -85,17 +82,102 @@ Json to_json(const RunFigures& run) {
   }
   for (const Percentile& p : s.percentiles)
     statistics["percentiles"].push_back({{"q", p.q}, {"ms", p.frame_time / 1e6}});
-  json["readings"] = Json::array();
-  for (const auto& [info, series] : run.readings) {
-    json["readings"].push_back({{"id", info.id},
-                                {"title", info.title},
-                                {"device", info.device},
-                                {"unit", symbol(info.unit)},
-                                {"mean", series.mean},
-                                {"least", series.least},
-                                {"most", series.most},
-                                {"samples", series.samples}});
+  return statistics;
+}
+
+double seconds_of(Moment at) { return in_seconds(at.time_since_epoch()); }
+
+Json to_json(const Stutters& stutters) {
+  Json json = {{"time_s", in_seconds(stutters.time)},
+               {"lost_s", in_seconds(stutters.lost)},
+               {"share", stutters.share},
+               {"frames", Json::array()},
+               {"hitches", Json::array()}};
+  for (const Stutter& one : stutters.frames)
+    json["frames"].push_back(
+        {{"at_s", seconds_of(one.at)}, {"ms", in_milliseconds(one.length)}, {"lost_ms", in_milliseconds(one.lost)}});
+  for (const Hitch& one : stutters.hitches) {
+    json["hitches"].push_back({{"begin_s", seconds_of(one.begin)},
+                               {"length_ms", in_milliseconds(one.length)},
+                               {"frames", one.stutters},
+                               {"worst_ms", in_milliseconds(one.worst)},
+                               {"lost_ms", in_milliseconds(one.lost)}});
   }
+  return json;
+}
+
+Json to_json(const RunInsight& run, const Limits& limits) {
+  Json json = {{"evidence", run.limits_by_gpu_times ? "GPU times" : "GPU load"},
+               {"shares", Json::object()},
+               {"seconds", Json::array()}};
+  for (const Limit limit : kLimits) json["shares"][std::string(name_of(limit))] = limits.share(limit);
+  for (const LimitedSecond& one : limits.seconds) {
+    json["seconds"].push_back({{"begin_s", seconds_of(one.begin)},
+                               {"by", name_of(one.by)},
+                               {"gpu_share", one.gpu_share ? Json(*one.gpu_share) : Json()}});
+  }
+  return json;
+}
+
+Json to_json(const ReadingInsight& one) {
+  const auto or_null = [](std::optional<double> value) { return value ? Json(*value) : Json(); };
+  return {{"id", one.info.id},
+          {"title", one.info.title},
+          {"device", one.info.device},
+          {"unit", symbol(one.info.unit)},
+          {"mean", one.all.mean},
+          {"least", one.all.least},
+          {"most", one.all.most},
+          {"samples", one.all.samples},
+          {"first_mean", or_null(one.first)},
+          {"last_mean", or_null(one.last)},
+          {"share_over_limit", or_null(one.over)}};
+}
+
+Json to_json(const HitchInsight& one) {
+  Json json = {{"begin_s", seconds_of(one.hitch.begin)}, {"unusual", Json::array()}};
+  for (const Oddity& oddity : one.oddities) {
+    json["unusual"].push_back({{"id", oddity.info.id},
+                               {"value", oddity.value},
+                               {"usual", oddity.usual},
+                               {"unit", symbol(oddity.info.unit)},
+                               {"spreads", oddity.spreads}});
+  }
+  return json;
+}
+
+Json to_json(const SureFigure& one) {
+  Json json = {{"figure", "average"}};
+  if (one.figure.kind == Figure::Kind::percentile) json = {{"figure", "percentile"}, {"q", one.figure.q}};
+  if (one.figure.kind == Figure::Kind::low)
+    json = {{"figure", "low"}, {"share", to_string(one.figure.share)}, {"definition", name_of(one.figure.definition)}};
+  if (one.result.interval) {
+    json["ms"] = {one.result.interval->low / 1e6, one.result.interval->high / 1e6};
+    json["block_frames"] = one.result.interval->block;
+  } else {
+    json["none_because"] = one.result.reason;
+  }
+  return json;
+}
+
+Json to_json(const RunInsight& run, const std::vector<SureFigure>& intervals) {
+  Json json = to_json(run.info);
+  const auto or_null = [](std::optional<double> value) { return value ? Json(*value) : Json(); };
+  json["statistics"] = to_json(run.summary);
+  json["statistics"]["longest_at_s"] = seconds_of(run.longest_at);
+  json["loading_frames"] = run.loading_frames;
+  json["loading_left_out"] = run.loading_left_out;
+  json["stutters"] = to_json(run.stutters);
+  json["limits"] = to_json(run, run.limits);
+  json["edge_s"] = in_seconds(run.edge);
+  json["frames_per_joule"] = {{"graphics", or_null(run.frames_per_joule_graphics)},
+                              {"processor", or_null(run.frames_per_joule_processor)},
+                              {"both", or_null(run.frames_per_joule_both)}};
+  for (const char* list : {"doubts", "worst_hitches", "readings", "intervals_95"}) json[list] = Json::array();
+  for (const Doubt& doubt : run.doubts) json["doubts"].push_back({{"rule", doubt.rule}, {"text", doubt.text}});
+  for (const HitchInsight& one : run.hitches) json["worst_hitches"].push_back(to_json(one));
+  for (const ReadingInsight& one : run.readings) json["readings"].push_back(to_json(one));
+  for (const SureFigure& one : intervals) json["intervals_95"].push_back(to_json(one));
   return json;
 }
 
@@ -115,9 +197,9 @@ std::string runs_json(const std::vector<RunInfo>& runs) {
   return text_of(all, 2);
 }
 
-std::string figures_json(const std::vector<RunFigures>& runs) {
+std::string insight_json(const std::vector<RunInsight>& runs, const std::vector<std::vector<SureFigure>>& intervals) {
   Json all = Json::array();
-  for (const RunFigures& run : runs) all.push_back(to_json(run));
+  for (std::size_t i = 0; i < runs.size(); ++i) all.push_back(to_json(runs[i], intervals[i]));
   return text_of(runs.size() == 1 ? all.front() : all, 2);
 }
 

@@ -4,6 +4,8 @@
 #include <string>
 #include <vector>
 
+#include "idlemeter/insight/interval.hpp"
+#include "idlemeter/insight/run_insight.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "ranges.hpp"
@@ -21,6 +23,7 @@ std::string timed_readings_json(const std::vector<Snapshot::Entry>& entries, con
 std::string runs_json(const std::vector<RunInfo>& runs);
 
 /// Everything of one run, or an array of several; units are in the names.
-std::string figures_json(const std::vector<RunFigures>& runs);
+/// All that is known of runs: an object for one, an array for several. `intervals`: of each, or none.
+std::string insight_json(const std::vector<RunInsight>& runs, const std::vector<std::vector<SureFigure>>& intervals);
 
 }  // namespace idlemeter::cli

@@ -8,13 +8,11 @@
 
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
-#include "idlemeter/frames/frame_statistic.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/insight/run_insight.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/run.hpp"
-#include "idlemeter/runs/series_summary.hpp"
-#include "idlemeter/runs/store.hpp"
 #include "table.hpp"
 
 namespace idlemeter::cli {
@@ -31,24 +29,6 @@ std::string milliseconds(double nanoseconds) { return format_number(nanoseconds 
 std::string started(const RunInfo& run) {
   const std::string text = run.started.substr(0, 16);
   return text.size() > 10 && text[10] == 'T' ? text.substr(0, 10) + " " + text.substr(11) : text;
-}
-
-std::string heading(const RunInfo& run) {
-  std::string text =
-      fmt::format("Run {}: {}, {} UTC, {} frames in {:.1f} s{}\n", run.id,
-                  run.details.game.empty() ? "no name" : printable(run.details.game), printable(started(run)),
-                  run.frames, in_seconds(run.length), run.finished ? "" : " (not finished)");
-  const auto add = [&](const char* what, const std::map<std::string, std::string>& pairs) {
-    std::vector<std::string> parts;
-    for (const auto& [name, value] : pairs) parts.push_back(printable(fmt::format("{} {}", name, value)));
-    if (!parts.empty()) text += fmt::format("  {:<9} {}\n", what, fmt::join(parts, ", "));
-  };
-  add("settings", run.details.settings);
-  add("machine", run.details.facts);
-  if (!run.details.note.empty()) text += fmt::format("  {:<9} {}\n", "note", printable(run.details.note));
-  if (!run.details.tags.empty())
-    text += fmt::format("  {:<9} {}\n", "tags", printable(fmt::format("{}", fmt::join(run.details.tags, ", "))));
-  return text;
 }
 
 /// One line of statistics: what it is, and its frame time in nanoseconds in a summary.
@@ -102,41 +82,28 @@ std::string difference(double value, double base) {
   return fmt::format("{}{} %", std::round(percent * 10) > 0 ? "+" : "", format_number(percent, 1));
 }
 
-const SeriesSummary* find(const RunFigures& run, const std::string& id) {
-  for (const auto& [info, series] : run.readings) {
-    if (info.id == id) return &series;
-  }
-  return nullptr;
-}
-
 bool is_of_one_core(const std::string& id) { return id.starts_with("cpu.core"); }
 
-/// What the meter says of the recording itself, and the statistics of its span: the summary has those of all frames.
-bool is_about_recording(const std::string& id) {
-  return id.starts_with("recording.") || frame_statistic(id).has_value();
-}
-
-/// "gpu0.temp" if "gpu.temp" is the same card's.
-bool is_told_twice(const ReadingInfo& info, const std::vector<std::pair<ReadingInfo, SeriesSummary>>& readings) {
+/// "gpu0.temp" if "gpu.temp" is the same card's, as older stores have both.
+bool is_double(const ReadingInfo& info, const std::vector<ReadingInsight>& readings) {
   const std::size_t dot = info.id.find('.');
   if (!info.id.starts_with("gpu") || dot == std::string::npos || dot == 3) return false;
   const std::string same = "gpu" + info.id.substr(dot);
-  return std::any_of(readings.begin(), readings.end(),
-                     [&](const auto& other) { return other.first.id == same && other.first.device == info.device; });
+  return std::any_of(readings.begin(), readings.end(), [&](const ReadingInsight& other) {
+    return other.info.id == same && other.info.device == info.device;
+  });
 }
 
 /// The first run's readings that a table shows.
-std::vector<std::pair<ReadingInfo, SeriesSummary>> worth_showing(const std::vector<RunFigures>& runs,
-                                                                 Readings readings) {
+std::vector<ReadingInsight> worth_showing(const std::vector<RunInsight>& runs, Readings readings) {
   auto shown = runs.front().readings;
   if (readings == Readings::all) return shown;
-  std::erase_if(shown, [&](const auto& reading) {
-    const auto& [info, base] = reading;
-    const bool still = std::all_of(runs.begin(), runs.end(), [&, &base = base, &info = info](const RunFigures& run) {
-      const SeriesSummary* series = find(run, info.id);
-      return series != nullptr && series->least == base.most && series->most == base.least;
+  std::erase_if(shown, [&](const ReadingInsight& one) {
+    const bool still = std::all_of(runs.begin(), runs.end(), [&](const RunInsight& run) {
+      const ReadingInsight* other = run.reading(one.info.id);
+      return other != nullptr && other->all.least == one.all.most && other->all.most == one.all.least;
     });
-    return still || is_of_one_core(info.id) || is_told_twice(info, runs.front().readings);
+    return still || is_of_one_core(one.info.id) || is_double(one.info, runs.front().readings);
   });
   return shown;
 }
@@ -165,7 +132,7 @@ std::string setting_of(const RunInfo& run) {
   return values.empty() ? "" : fmt::format(" ({})", fmt::join(values, ", "));
 }
 
-std::vector<std::string> titles(const std::vector<RunFigures>& runs, std::vector<std::string> row) {
+std::vector<std::string> titles(const std::vector<RunInsight>& runs, std::vector<std::string> row) {
   for (std::size_t i = 0; i < runs.size(); ++i) {
     row.push_back(fmt::format("run {}{}", runs[i].info.id, setting_of(runs[i].info)));
     if (i > 0) row.emplace_back("");
@@ -175,13 +142,22 @@ std::vector<std::string> titles(const std::vector<RunFigures>& runs, std::vector
 
 }  // namespace
 
-RunFigures figures_of(const Store& store, std::int64_t id) {
-  RunFigures run{store.run(id), summarize(store.intervals(id)), {}};
-  for (const RunSeries& series : store.series(id)) {
-    if (is_about_recording(series.info.id)) continue;
-    if (const auto summary = summarize(series)) run.readings.emplace_back(series.info, *summary);
-  }
-  return run;
+std::string heading(const RunInfo& run) {
+  std::string text =
+      fmt::format("Run {}: {}, {} UTC, {} frames in {:.1f} s{}\n", run.id,
+                  run.details.game.empty() ? "no name" : printable(run.details.game), printable(started(run)),
+                  run.frames, in_seconds(run.length), run.finished ? "" : " (not finished)");
+  const auto add = [&](const char* what, const std::map<std::string, std::string>& pairs) {
+    std::vector<std::string> parts;
+    for (const auto& [name, value] : pairs) parts.push_back(printable(fmt::format("{} {}", name, value)));
+    if (!parts.empty()) text += fmt::format("  {:<9} {}\n", what, fmt::join(parts, ", "));
+  };
+  add("settings", run.details.settings);
+  add("machine", run.details.facts);
+  if (!run.details.note.empty()) text += fmt::format("  {:<9} {}\n", "note", printable(run.details.note));
+  if (!run.details.tags.empty())
+    text += fmt::format("  {:<9} {}\n", "tags", printable(fmt::format("{}", fmt::join(run.details.tags, ", "))));
+  return text;
 }
 
 std::string list_table(const std::vector<RunInfo>& runs) {
@@ -202,7 +178,7 @@ std::string list_table(const std::vector<RunInfo>& runs) {
   return table.text();
 }
 
-std::string run_table(const RunFigures& run, Readings readings) {
+std::string statistics_table(const RunInsight& run) {
   std::string text = heading(run.info) + "\n";
   if (run.summary.frames > 0) {
     Table table({left, left, right, right, left});
@@ -217,28 +193,29 @@ std::string run_table(const RunFigures& run, Readings readings) {
   }
   text += remarks(run.summary);
   if (run.readings.empty()) return text;
-  Table table({left, right, right, right});
-  table.add({"", "mean", "least", "most"});
-  const auto shown = worth_showing({run}, readings);
-  for (const auto& [info, series] : shown) {
-    const int digits = digits_of(info);
-    table.add({with_unit(info), format_number(series.mean, digits), format_number(series.least, digits),
-               format_number(series.most, digits)});
+  const std::string edge = fmt::format("{:.0f} s", in_seconds(run.edge));
+  Table table({left, right, right, right, right, right});
+  table.add({"", "mean", "least", "most", "first " + edge, "last " + edge});
+  for (const ReadingInsight& one : run.readings) {
+    const int digits = digits_of(one.info);
+    const auto shown = [&](std::optional<double> value) { return value ? format_number(*value, digits) : kNone; };
+    table.add({with_unit(one.info), shown(one.all.mean), shown(one.all.least), shown(one.all.most), shown(one.first),
+               shown(one.last)});
   }
-  return text + "\n" + table.text("  ") + left_out(run.readings.size() - shown.size());
+  return text + "\n" + table.text("  ");
 }
 
-std::string comparison_table(const std::vector<RunFigures>& runs, Readings readings) {
+std::string comparison_table(const std::vector<RunInsight>& runs, Readings readings) {
   std::string text;
-  for (const RunFigures& run : runs) text += heading(run.info);
-  const RunFigures& first = runs.front();
+  for (const RunInsight& run : runs) text += heading(run.info);
+  const RunInsight& first = runs.front();
   Table rates(columns_for(runs.size(), 2));
   rates.add(titles(runs, {"FPS", ""}));
   const auto lines = first.summary.frames > 0 ? statistics(first.summary) : std::vector<Statistic>{};
   for (const Statistic& line : lines) {
     std::vector<std::string> row = {line.name, line.definition};
     const double base = 1e9 / *line.frame_time(first.summary, line.argument);
-    for (const RunFigures& run : runs) {
+    for (const RunInsight& run : runs) {
       const bool there = run.summary.frames > 0;
       const double here = there ? 1e9 / *line.frame_time(run.summary, line.argument) : 0;
       const bool few = line.frame_time == low_of && there && !run.summary.lows[line.argument].enough_frames;
@@ -248,19 +225,20 @@ std::string comparison_table(const std::vector<RunFigures>& runs, Readings readi
     rates.add(std::move(row));
   }
   text += "\n" + rates.text("  ");
-  for (const RunFigures& run : runs) {
+  for (const RunInsight& run : runs) {
     for (const std::string& remark : run.summary.remarks())
       text += fmt::format("  * run {}: {}\n", run.info.id, remark);
+    for (const Doubt& doubt : run.doubts) text += fmt::format("  ! run {}: {}\n", run.info.id, printable(doubt.text));
   }
   Table means(columns_for(runs.size(), 1));
   means.add(titles(runs, {"mean of"}));
   const auto shown = worth_showing(runs, readings);
-  for (const auto& [info, base] : shown) {
-    std::vector<std::string> row = {with_unit(info)};
-    for (const RunFigures& run : runs) {
-      const SeriesSummary* series = find(run, info.id);
-      row.push_back(series == nullptr ? kNone : format_number(series->mean, digits_of(info)));
-      if (&run != &first) row.push_back(series == nullptr ? kNone : difference(series->mean, base.mean));
+  for (const ReadingInsight& base : shown) {
+    std::vector<std::string> row = {with_unit(base.info)};
+    for (const RunInsight& run : runs) {
+      const ReadingInsight* reading = run.reading(base.info.id);
+      row.push_back(reading == nullptr ? kNone : format_number(reading->all.mean, digits_of(base.info)));
+      if (&run != &first) row.push_back(reading == nullptr ? kNone : difference(reading->all.mean, base.all.mean));
     }
     means.add(std::move(row));
   }

@@ -71,10 +71,10 @@ void idlemeter::fuzz::face(std::string_view bytes) {
   for (const Finding& finding : reading.findings) require(finding.line > 0 && !finding.message.empty());
   if (!reading.face) return;
   FrameReadings frames(readings_of(*reading.face));
-  frames.add({0, 10 * kMillisecond, -1});
-  const Snapshot values(0, {frames.batch(0)});
+  frames.add({{}, 10 * kMillisecond});
+  const Snapshot values({}, {frames.batch({})});
   History history;
-  history.add("frame.time", 0, 10);
+  history.add("frame.time", {}, 10);
   EvenMeasure measure;
   (void)lay_out(*reading.face, 320, 180, values, history, measure);
   (void)check_face(*reading.face, values, measure);
@@ -89,8 +89,8 @@ void idlemeter::fuzz::settings(std::string_view bytes) {
   if (!reading.settings) return;
   ComputedReadings computed(reading.settings->computed);  // every formula that was read can be used
   FrameReadings frames;
-  frames.add({0, 10 * kMillisecond, -1});
-  (void)computed.add_to(Snapshot(0, {frames.batch(0)}));
+  frames.add({{}, 10 * kMillisecond});
+  (void)computed.add_to(Snapshot({}, {frames.batch({})}));
   const std::string chosen = with_face_chosen(std::string(bytes), "strip", "tidepool*");
   const auto after = read_settings(chosen).settings;
   require(after.has_value() && face_for(*after, "/games/tidepool_rally").has_value());

@@ -28,8 +28,8 @@ using link::FrameEntry;
 
 FrameEntry entry_of(Bytes& input) {
   FrameEntry entry;
-  entry.present = input.integer();
-  entry.gpu_work = input.integer();
+  entry.present = Moment{Nanoseconds(input.integer())};
+  entry.gpu_work = Nanoseconds(input.integer());
   entry.drawable = input.take<std::uint8_t>();
   entry.width = static_cast<std::uint32_t>(input.integer());
   entry.height = static_cast<std::uint32_t>(input.integer());

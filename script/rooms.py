@@ -10,6 +10,7 @@ WHAT = {
     "face": "read, check, edit, keep, lay out",
     "settings": "the settings file",
     "runs": "recorder, store",
+    "insight": "what runs say, and how surely",
     "draw": "scenes as pixels",
     "link": "memory shared with the game",
     "meter": "the live session",

@@ -1,0 +1,137 @@
+#include "idlemeter/frames/stutter.hpp"
+
+#include <algorithm>
+#include <bit>
+#include <cstdint>
+
+#include "frames/tail.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+
+namespace idlemeter {
+
+using namespace frames;
+
+namespace {
+
+/// Frame times in buckets 0.4 % wide, and in which of them the lower median is, while frames come and go. A step costs
+/// as many buckets as the median moves.
+class RoughMedian {
+ public:
+  RoughMedian() : counts_(bucket_of(kLongestFrame) + 2) {}
+
+  void add(Nanoseconds value) { change(value, 1); }
+  void remove(Nanoseconds value) { change(value, -1); }
+
+  /// At most the median of what is there, which is at least one.
+  Nanoseconds lower_bound() {
+    const std::int64_t rank = (all_ - 1) / 2;
+    while (below_ > rank) below_ -= counts_[--bucket_];
+    while (below_ + counts_[bucket_] <= rank) below_ += counts_[bucket_++];
+    return low(bucket_);
+  }
+
+ private:
+  static constexpr int kBits = 8;
+
+  static std::size_t bucket_of(Nanoseconds value) {
+    const auto v = static_cast<std::uint64_t>(value.count());
+    const int shift = std::max(0, static_cast<int>(std::bit_width(v)) - (kBits + 1));
+    return static_cast<std::size_t>(v >> shift) + (static_cast<std::size_t>(shift) << kBits);
+  }
+
+  static Nanoseconds low(std::size_t bucket) {
+    constexpr std::size_t kOctave = std::size_t{1} << kBits;
+    if (bucket < 2 * kOctave) return Nanoseconds(bucket);
+    return Nanoseconds((bucket % kOctave + kOctave) << (bucket / kOctave - 1));
+  }
+
+  void change(Nanoseconds value, std::int64_t by) {
+    const std::size_t bucket = bucket_of(value);
+    counts_[bucket] += by;
+    all_ += by;
+    below_ += bucket < bucket_ ? by : 0;
+  }
+
+  std::vector<std::int64_t> counts_;
+  std::int64_t all_ = 0, below_ = 0;  // below_: in the buckets before bucket_
+  std::size_t bucket_ = 0;
+};
+
+/// The frames that count, in time of play.
+struct Play {
+  explicit Play(std::span<const FrameRecord> frames) {
+    lengths.reserve(frames.size());
+    ends.reserve(frames.size());
+    Nanoseconds end{};
+    for (const FrameRecord& frame : frames) {
+      const Nanoseconds length = is_frame(frame.interval) ? frame.interval : Nanoseconds{};
+      lengths.push_back(length);
+      ends.push_back(end += length);
+    }
+  }
+
+  std::vector<Nanoseconds> lengths;  // 0: isn't a frame
+  std::vector<Nanoseconds> ends;
+};
+
+/// percentile 0.5, in whole nanoseconds.
+Nanoseconds median_of(std::vector<Nanoseconds>& values) {
+  const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
+  std::nth_element(values.begin(), middle, values.end());
+  if (values.size() % 2 != 0) return *middle;
+  return (*middle + *std::max_element(values.begin(), middle)) / 2;
+}
+
+bool exceeds(Nanoseconds length, Nanoseconds median, const StutterRule& rule) {
+  return length > median + rule.excess &&
+         static_cast<double>(length.count()) > rule.factor * static_cast<double>(median.count());
+}
+
+void add_to_hitches(std::vector<Hitch>& hitches, const Stutter& stutter, Nanoseconds together) {
+  const Moment begin = stutter.at - stutter.length;
+  const bool joins = !hitches.empty() && begin - (hitches.back().begin + hitches.back().length) < together;
+  if (!joins) hitches.push_back({.begin = begin});
+  Hitch& hitch = hitches.back();
+  hitch.length = stutter.at - hitch.begin;
+  hitch.worst = std::max(hitch.worst, stutter.length);
+  hitch.lost += stutter.lost;
+  ++hitch.stutters;
+}
+
+}  // namespace
+
+Stutters find_stutters(std::span<const FrameRecord> frames, const StutterRule& rule) {
+  Stutters found;
+  const Play play(frames);
+  RoughMedian rough;
+  std::vector<Nanoseconds> window;
+  std::size_t first = 0, end = 0;
+  for (std::size_t i = 0; i < frames.size(); ++i) {
+    const Nanoseconds length = play.lengths[i];
+    if (length == Nanoseconds{}) continue;
+    for (; end < frames.size() && play.ends[end] <= play.ends[i] + rule.window / 2; ++end) {
+      if (play.lengths[end] > Nanoseconds{}) rough.add(play.lengths[end]);
+    }
+    for (; play.ends[first] < play.ends[i] - rule.window / 2; ++first) {
+      if (play.lengths[first] > Nanoseconds{}) rough.remove(play.lengths[first]);
+    }
+    if (!exceeds(length, rough.lower_bound(), rule)) continue;
+    window.clear();
+    std::copy_if(play.lengths.begin() + static_cast<std::ptrdiff_t>(first),
+                 play.lengths.begin() + static_cast<std::ptrdiff_t>(end), std::back_inserter(window),
+                 [](Nanoseconds one) { return one > Nanoseconds{}; });
+    const Nanoseconds median = median_of(window);
+    if (!exceeds(length, median, rule)) continue;
+    found.frames.push_back({i, frames[i].at, length, length - median});
+    found.time += length;
+    found.lost += length - median;
+    add_to_hitches(found.hitches, found.frames.back(), rule.together);
+  }
+  const double all = play.ends.empty() ? 0 : in_seconds(play.ends.back());
+  found.share = all > 0 ? in_seconds(found.time) / all : 0;
+  return found;
+}
+
+}  // namespace idlemeter

@@ -1,0 +1,170 @@
+#include "insight/doubts.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <optional>
+#include <set>
+#include <string>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/units.hpp"
+
+namespace idlemeter::insight {
+namespace {
+
+using Found = std::optional<Doubt>;
+
+constexpr double kShort = 30;        // seconds
+constexpr double kOtherLoad = 15;    // percent of the processor
+constexpr double kCapped = 0.5;      // share of the run
+constexpr double kWarmer = 3;        // °C from the first quarter of the run to the last
+constexpr double kSlower = 0.02;     // of the clock, likewise
+constexpr double kThrottled = 0.02;  // share of the samples
+
+Found unfinished(const RunInsight& insight) {
+  if (insight.info.finished) return std::nullopt;
+  return Doubt{"unfinished", "it wasn't ended properly: its last second may be missing"};
+}
+
+Found is_short(const RunInsight& insight) {
+  const double seconds = in_seconds(insight.summary.time);
+  if (seconds >= kShort) return std::nullopt;
+  return Doubt{"short", fmt::format("{:.1f} s is short: figures are steadier from {:.0f} s on", seconds, kShort)};
+}
+
+Found few_frames(const RunInsight& insight) {
+  for (const Low& low : insight.summary.lows) {
+    if (low.enough_frames) continue;
+    return Doubt{"few-frames",
+                 fmt::format("{} frames are too few for a {} low", insight.summary.frames, to_string(low.share))};
+  }
+  return std::nullopt;
+}
+
+Found loading(const RunInsight& insight) {
+  if (insight.loading_frames == 0 || insight.loading_left_out) return std::nullopt;
+  const bool one = insight.loading_frames == 1;
+  return Doubt{"loading", fmt::format("{} frame{} took over a second: {}loading screen{}?", insight.loading_frames,
+                                      one ? "" : "s", one ? "a " : "", one ? "" : "s")};
+}
+
+Found capped(const RunInsight& insight) {
+  const double share = insight.limits.share(Limit::cap);
+  if (share < kCapped) return std::nullopt;
+  return Doubt{"capped", fmt::format("the frame rate was capped for {:.0f} % of the run: it shows the cap, not what "
+                                     "the machine can do",
+                                     100 * share)};
+}
+
+Found other_load(const RunInsight& insight) {
+  const ReadingInsight* all = insight.reading("cpu.load");
+  const ReadingInsight* game = insight.reading("game.cpu.load");
+  const double other = all != nullptr && game != nullptr ? all->all.mean - game->all.mean : 0;
+  if (other < kOtherLoad) return std::nullopt;
+  return Doubt{"other-load", fmt::format("other programs used {:.0f} % of the processor", other)};
+}
+
+/// The means of a reading in the four quarters of the run.
+using Quarters = std::array<double, 4>;
+
+std::optional<Quarters> quarters_of(const RunSeries& series, Nanoseconds length) {
+  Quarters sums{};
+  std::array<std::size_t, 4> counts{};
+  for (std::size_t i = 0; i < series.at.size() && length > Nanoseconds{}; ++i) {
+    const auto value = number(series.values[i]);
+    if (!value) continue;
+    const double along = in_seconds(series.at[i].time_since_epoch()) / in_seconds(length);
+    const auto quarter = static_cast<std::size_t>(std::clamp(4 * along, 0.0, 3.0));
+    sums[quarter] += *value;
+    ++counts[quarter];
+  }
+  for (std::size_t i = 0; i < sums.size(); ++i) {
+    if (counts[i] == 0) return std::nullopt;
+    sums[i] /= static_cast<double>(counts[i]);
+  }
+  return sums;
+}
+
+/// The first of these readings that the run has.
+const RunSeries* first_of(const std::vector<RunSeries>& all, std::initializer_list<const char*> ids) {
+  for (const char* id : ids) {
+    const auto found = std::find_if(all.begin(), all.end(), [&](const RunSeries& one) { return one.info.id == id; });
+    if (found != all.end()) return &*found;
+  }
+  return nullptr;
+}
+
+/// "GPU temperature rose from 52 to 68 °C" if it went that way from quarter to quarter, by `least` in all. A scene that
+/// is heavier than the one before goes up and down again; a machine that warms up goes one way.
+std::string trend(const RunSeries* series, Nanoseconds length, double least, bool up) {
+  const auto quarters = series == nullptr ? std::nullopt : quarters_of(*series, length);
+  if (!quarters) return "";
+  const auto& q = *quarters;
+  const bool one_way = up ? std::is_sorted(q.begin(), q.end()) : std::is_sorted(q.rbegin(), q.rend());
+  if (!one_way || std::abs(q.back() - q.front()) < least) return "";
+  return fmt::format("{} {} from {:.0f} to {:.0f} {}", series->info.title, up ? "rose" : "fell", q.front(), q.back(),
+                     symbol(series->info.unit));
+}
+
+Found warming_up(const RunInsight& insight, const std::vector<RunSeries>& all) {
+  const Nanoseconds length = insight.info.length;
+  const RunSeries* clock = first_of(all, {"gpu.clock", "cpu.clock"});
+  const auto quarters = clock == nullptr ? std::nullopt : quarters_of(*clock, length);
+  const std::string slower = trend(clock, length, quarters ? kSlower * quarters->front() : 0, false);
+  const std::string warmer = trend(first_of(all, {"gpu.hotspot.temp", "gpu.temp", "cpu.temp"}), length, kWarmer, true);
+  if (slower.empty() && warmer.empty()) return std::nullopt;
+  return Doubt{"warming-up", fmt::format("not warmed up: from its first to its last quarter {}{}{}", warmer,
+                                         warmer.empty() || slower.empty() ? "" : ", ", slower)};
+}
+
+/// Readings named "….throttle" give the reason for a lower clock as text, "none" for none.
+Found throttled(const std::vector<RunSeries>& all, const RunInsight& insight) {
+  std::string text;
+  for (const RunSeries& series : all) {
+    if (!series.info.id.ends_with(".throttle") || !series.info.text) continue;
+    std::set<std::string> reasons;
+    Nanoseconds time{};
+    for (std::size_t i = 0; i < series.values.size(); ++i) {  // texts are kept where they change
+      const auto* reason = std::get_if<std::string>(&series.values[i]);
+      if (reason == nullptr || *reason == "none") continue;
+      const Moment until = i + 1 < series.at.size() ? series.at[i + 1] : Moment{insight.info.length};
+      time += std::max(Nanoseconds{}, until - series.at[i]);
+      reasons.insert(*reason);
+    }
+    const double share = insight.info.length > Nanoseconds{} ? in_seconds(time) / in_seconds(insight.info.length) : 0;
+    if (share < kThrottled) continue;
+    text += fmt::format("{}{} throttled for {:.0f} % of the run ({})", text.empty() ? "" : "; ", series.info.device,
+                        100 * share, fmt::join(reasons, ", "));
+  }
+  return text.empty() ? std::nullopt : Found(Doubt{"throttled", text});
+}
+
+Found size_changed(const std::vector<RunSeries>& all) {
+  for (const RunSeries& series : all) {
+    if (series.info.id != "game.picture") continue;
+    std::vector<std::string> sizes;
+    for (const Value& value : series.values) {
+      const auto* size = std::get_if<std::string>(&value);
+      if (size != nullptr && (sizes.empty() || sizes.back() != *size)) sizes.push_back(*size);
+    }
+    if (sizes.size() > 1)
+      return Doubt{"size-changed", fmt::format("the picture's size changed: {}", fmt::join(sizes, ", then "))};
+  }
+  return std::nullopt;
+}
+
+}  // namespace
+
+std::vector<Doubt> doubts_about(const RunInsight& insight, const std::vector<RunSeries>& all) {
+  std::vector<Doubt> doubts;
+  for (Found found : {unfinished(insight), is_short(insight), few_frames(insight), loading(insight), capped(insight),
+                      throttled(all, insight), warming_up(insight, all), other_load(insight), size_changed(all)}) {
+    if (found) doubts.push_back(std::move(*found));
+  }
+  return doubts;
+}
+
+}  // namespace idlemeter::insight

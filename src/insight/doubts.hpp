@@ -1,0 +1,14 @@
+// The rules by which a run's figures are doubted.
+#pragma once
+
+#include <vector>
+
+#include "idlemeter/insight/run_insight.hpp"
+#include "idlemeter/runs/run.hpp"
+
+namespace idlemeter::insight {
+
+/// By everything else in the insight, the most important first.
+std::vector<Doubt> doubts_about(const RunInsight& insight, const std::vector<RunSeries>& all);
+
+}  // namespace idlemeter::insight

@@ -1,0 +1,275 @@
+#include "idlemeter/insight/interval.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <numeric>
+#include <random>
+#include <stdexcept>
+#include <vector>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+
+namespace idlemeter {
+namespace {
+
+constexpr std::size_t kLeastFrames = 25;  // in a tail
+constexpr double kLeastBlocks = 25;
+
+void check(const Figure& figure, const IntervalOptions& options) {
+  if (!(options.confidence > 0 && options.confidence < 1) || options.resamples < 100)
+    throw std::invalid_argument("an interval has a confidence between 0 and 1 and at least 100 resamples");
+  if (figure.kind == Figure::Kind::percentile && !(figure.q >= 0 && figure.q <= 1))
+    throw std::invalid_argument(fmt::format("percentile {} is not from 0 to 1", figure.q));
+  if (figure.kind == Figure::Kind::low && (figure.share.ppm == 0 || figure.share.ppm >= 1'000'000))
+    throw std::invalid_argument("a low's share is between 0 and 1");
+}
+
+/// Frames by length, so that a resample is a list of counts by rank.
+struct Ranked {
+  explicit Ranked(std::span<const Nanoseconds> intervals) {
+    for (const Nanoseconds interval : intervals) {
+      if (interval > Nanoseconds{} && interval <= kLongestFrame) times.push_back(static_cast<double>(interval.count()));
+    }
+    std::vector<std::uint32_t> order(times.size());
+    std::iota(order.begin(), order.end(), 0u);
+    std::sort(order.begin(), order.end(), [&](std::uint32_t a, std::uint32_t b) { return times[a] < times[b]; });
+    rank.resize(times.size());
+    sorted.resize(times.size());
+    for (std::uint32_t i = 0; i < order.size(); ++i) {
+      rank[order[i]] = i;
+      sorted[i] = times[order[i]];
+    }
+  }
+
+  [[nodiscard]] std::size_t size() const { return times.size(); }
+
+  std::vector<double> times;  // in the order of play
+  std::vector<std::uint32_t> rank;
+  std::vector<double> sorted;
+};
+
+/// A figure of frames that are given as counts by rank.
+class Counted {
+ public:
+  Counted(const Ranked& frames, const Figure& figure) : frames_(frames), figure_(figure), counts_(frames.size()) {}
+
+  std::vector<std::uint32_t>& counts() { return counts_; }
+
+  [[nodiscard]] double figure() const {
+    const auto n = static_cast<double>(frames_.size());
+    switch (figure_.kind) {
+      case Figure::Kind::average:
+        return total() / n;
+      case Figure::Kind::percentile:
+        return percentile(figure_.q);
+      case Figure::Kind::low:
+        break;
+    }
+    const double share = figure_.share.ppm / 1e6;
+    if (figure_.definition == LowDefinition::percentile) return percentile(1 - share);
+    if (figure_.definition == LowDefinition::share_of_time) return reaching(share * total());
+    return mean_of_slowest(std::ceil(share * n - 1e-9));
+  }
+
+ private:
+  [[nodiscard]] double total() const {
+    double sum = 0;
+    for (std::size_t i = 0; i < counts_.size(); ++i) sum += counts_[i] * frames_.sorted[i];
+    return sum;
+  }
+
+  [[nodiscard]] double percentile(double q) const {
+    const double h = static_cast<double>(frames_.size() - 1) * q, rank = std::floor(h);
+    const double lower = at_rank(static_cast<std::size_t>(rank));
+    if (h == rank) return lower;
+    return lower + (h - rank) * (at_rank(static_cast<std::size_t>(rank) + 1) - lower);
+  }
+
+  [[nodiscard]] double at_rank(std::size_t rank) const {
+    const std::size_t n = frames_.size();
+    if (rank > n / 2) {
+      std::size_t above = n - rank;  // this many are at or above it
+      for (std::size_t i = n; i-- > 0;) {
+        if (counts_[i] >= above) return frames_.sorted[i];
+        above -= counts_[i];
+      }
+    }
+    for (std::size_t i = 0; i < n; ++i) {
+      if (counts_[i] > rank) return frames_.sorted[i];
+      rank -= counts_[i];
+    }
+    return frames_.sorted.back();
+  }
+
+  [[nodiscard]] double mean_of_slowest(double k) const {
+    double sum = 0, left = k;
+    for (std::size_t i = frames_.size(); i-- > 0 && left > 0;) {
+      const double taken = std::min<double>(left, counts_[i]);
+      sum += taken * frames_.sorted[i];
+      left -= taken;
+    }
+    return sum / k;
+  }
+
+  [[nodiscard]] double reaching(double time) const {
+    for (std::size_t i = frames_.size(); i-- > 0;) {
+      time -= counts_[i] * frames_.sorted[i];
+      if (counts_[i] > 0 && time <= 0) return frames_.sorted[i];
+    }
+    return frames_.sorted.front();
+  }
+
+  const Ranked& frames_;
+  const Figure& figure_;
+  std::vector<std::uint32_t> counts_;
+};
+
+/// How much each frame moves the figure, up to a factor: what the block length has to suit.
+std::vector<double> influence_on(const Ranked& frames, const Figure& figure, double value) {
+  std::vector<double> influence(frames.times);
+  if (figure.kind == Figure::Kind::average) return influence;
+  const bool is_rank = figure.kind == Figure::Kind::percentile || figure.definition == LowDefinition::percentile;
+  if (is_rank) {
+    for (double& one : influence) one = one > value ? 1 : 0;
+    return influence;
+  }
+  const double share = figure.share.ppm / 1e6;
+  const auto slowest = static_cast<std::size_t>(std::ceil(share * static_cast<double>(frames.size())));
+  const double from = figure.definition == LowDefinition::share_of_time
+                          ? value
+                          : frames.sorted[frames.size() - std::min(slowest, frames.size())];
+  for (double& one : influence) one = std::max(0.0, one - from) + (one > from ? from : 0);
+  return influence;
+}
+
+/// Frames beyond the figure: what it rests on.
+std::size_t frames_beyond(std::size_t n, const Figure& figure) {
+  const double share = figure.kind == Figure::Kind::average      ? 0.5
+                       : figure.kind == Figure::Kind::percentile ? std::min(figure.q, 1 - figure.q)
+                                                                 : figure.share.ppm / 1e6;
+  return static_cast<std::size_t>(share * static_cast<double>(n));
+}
+
+/// Draws n frames in blocks of geometric length with that mean; the run is a circle.
+void draw(const Ranked& frames, double block, std::mt19937_64& random, std::vector<std::uint32_t>& counts) {
+  std::fill(counts.begin(), counts.end(), 0u);
+  const std::size_t n = frames.size();
+  const double scale = block > 1 ? 1 / std::log1p(-1 / block) : 0;  // of the inverse of the geometric distribution
+  for (std::size_t drawn = 0; drawn < n;) {
+    const std::uint64_t bits = random();  // half for the place, half for the length
+    std::size_t at = (bits >> 32) * n >> 32;
+    const double uniform = (static_cast<double>(bits & 0xffff'ffff) + 0.5) * 0x1p-32;
+    const auto length = 1 + static_cast<std::size_t>(scale == 0 ? 0 : std::log(uniform) * scale);
+    for (const std::size_t end = std::min(n, drawn + length); drawn < end; ++drawn) {
+      ++counts[frames.rank[at]];
+      at = at + 1 == n ? 0 : at + 1;
+    }
+  }
+}
+
+double percentile_of(std::vector<double>& values, double q) {
+  std::sort(values.begin(), values.end());
+  const double h = static_cast<double>(values.size() - 1) * q;
+  const auto i = static_cast<std::size_t>(h);
+  return i + 1 < values.size() ? values[i] + (h - std::floor(h)) * (values[i + 1] - values[i]) : values.back();
+}
+
+std::string too_few(std::size_t n, const Figure& figure) {
+  const std::size_t beyond = frames_beyond(n, figure);
+  if (figure.kind == Figure::Kind::average)
+    return fmt::format("{} frames; at least {} are needed", n, 2 * kLeastFrames);
+  if (figure.kind == Figure::Kind::low)
+    return fmt::format("{} frames in the slowest {}; at least {} are needed", beyond, to_string(figure.share),
+                       kLeastFrames);
+  return fmt::format("{} frames beyond the percentile; at least {} are needed", beyond, kLeastFrames);
+}
+
+}  // namespace
+
+double block_length_for(std::span<const double> series) {
+  const auto n = static_cast<double>(series.size());
+  if (series.size() < 16) return 1;
+  const double mean = std::accumulate(series.begin(), series.end(), 0.0) / n;
+  std::vector<double> centred(series.begin(), series.end());
+  for (double& one : centred) one -= mean;
+  const auto covariance = [&](std::size_t lag) {
+    return std::inner_product(centred.begin() + static_cast<std::ptrdiff_t>(lag), centred.end(), centred.begin(), 0.0) /
+           n;
+  };
+  const double variance = covariance(0);
+  if (variance <= 0) return 1;
+  const auto in_a_row = static_cast<std::size_t>(std::max(5.0, std::ceil(std::sqrt(std::log10(n)))));
+  const std::size_t most = std::min(static_cast<std::size_t>(std::ceil(std::sqrt(n))) + in_a_row, series.size() / 2);
+  const double small = 2 * std::sqrt(std::log10(n) / n);
+  // The smallest lag after which so many correlations in a row are small.
+  std::vector<double> covariances = {variance};
+  std::size_t run = 0, lag = 1;
+  for (; lag <= most && run < in_a_row; ++lag) {
+    covariances.push_back(covariance(lag));
+    run = std::abs(covariances.back() / variance) < small ? run + 1 : 0;
+  }
+  const std::size_t last = lag - 1 - run;
+  const std::size_t width = std::min(std::max<std::size_t>(2 * last, 1), most);
+  while (covariances.size() <= width) covariances.push_back(covariance(covariances.size()));
+  double spectrum = variance, slope = 0;  // at zero, and what the bias grows by
+  for (std::size_t k = 1; k <= width; ++k) {
+    const double t = static_cast<double>(k) / static_cast<double>(width);
+    const double weight = t <= 0.5 ? 1 : 2 * (1 - t);
+    spectrum += 2 * weight * covariances[k];
+    slope += 2 * weight * static_cast<double>(k) * covariances[k];
+  }
+  if (spectrum <= 0) return 1;
+  const double length = std::cbrt(2 * slope * slope / (2 * spectrum * spectrum) * n);
+  return std::clamp(length, 1.0, std::ceil(std::min(3 * std::sqrt(n), n / 3)));
+}
+
+IntervalResult interval_of(std::span<const Nanoseconds> intervals, const Figure& figure,
+                           const IntervalOptions& options) {
+  check(figure, options);
+  const Ranked frames(intervals);
+  if (frames_beyond(frames.size(), figure) < kLeastFrames) return {std::nullopt, too_few(frames.size(), figure)};
+  Counted counted(frames, figure);
+  std::fill(counted.counts().begin(), counted.counts().end(), 1u);
+  const double block = block_length_for(influence_on(frames, figure, counted.figure()));
+  if (static_cast<double>(frames.size()) / block < kLeastBlocks) {
+    return {std::nullopt, fmt::format("frames depend on each other over {:.0f} frames, too long for a run of {}", block,
+                                      frames.size())};
+  }
+  std::mt19937_64 random(options.seed);
+  std::vector<double> figures(static_cast<std::size_t>(options.resamples));
+  for (std::size_t i = 0; i < figures.size(); ++i) {
+    draw(frames, block, random, counted.counts());
+    figures[i] = counted.figure();
+    const bool goes_on = i % 64 != 0 || !options.progress ||
+                         options.progress(static_cast<double>(i) / static_cast<double>(figures.size()));
+    if (!goes_on) return {std::nullopt, "given up"};
+  }
+  const double outside = (1 - options.confidence) / 2;
+  const double low = percentile_of(figures, outside), high = percentile_of(figures, 1 - outside);
+  return {FigureInterval{low, high, block}, {}};
+}
+
+std::vector<SureFigure> intervals_of(std::span<const Nanoseconds> intervals, const SummaryRequest& request,
+                                     const IntervalOptions& options) {
+  std::vector<SureFigure> figures = {{{}, {}}, {{.kind = Figure::Kind::percentile}, {}}};
+  for (const double q : request.percentiles) figures.push_back({{.kind = Figure::Kind::percentile, .q = q}, {}});
+  for (const Share share : request.lows) {
+    for (const LowDefinition definition : request.definitions)
+      figures.push_back({{.kind = Figure::Kind::low, .share = share, .definition = definition}, {}});
+  }
+  for (std::size_t i = 0; i < figures.size(); ++i) {
+    IntervalOptions part = options;
+    if (options.progress) {
+      part.progress = [&, i](double done) {
+        return options.progress((static_cast<double>(i) + done) / static_cast<double>(figures.size()));
+      };
+    }
+    figures[i].result = interval_of(intervals, figures[i].figure, part);
+  }
+  return figures;
+}
+
+}  // namespace idlemeter

@@ -1,0 +1,172 @@
+// What runs say: intervals against known truths, and the simulated game's scenes found where they are.
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <random>
+
+#include "folder.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/insight/interval.hpp"
+#include "idlemeter/insight/run_insight.hpp"
+#include "idlemeter/runs/recorder.hpp"
+#include "idlemeter/runs/store.hpp"
+#include "simulation.hpp"
+
+namespace idlemeter {
+namespace {
+
+/// A stationary AR(1) process with unit variance.
+std::vector<double> correlated(std::size_t n, double correlation, unsigned seed) {
+  std::mt19937_64 random(seed);
+  std::normal_distribution<double> normal(0, 1);
+  std::vector<double> series(n);
+  double z = normal(random);
+  for (double& one : series) {
+    one = z;
+    z = correlation * z + std::sqrt(1 - correlation * correlation) * normal(random);
+  }
+  return series;
+}
+
+/// Frames of 9 ms in the median, log-normal.
+std::vector<Nanoseconds> frames_like(const std::vector<double>& series) {
+  std::vector<Nanoseconds> frames;
+  for (const double z : series) frames.push_back(from_seconds(0.009 * std::exp(0.25 * z)));
+  return frames;
+}
+
+TEST(BlockLength, FollowsTheCorrelation) {
+  // For AR(1) the optimum is ((2 r / (1 - r²))² n)^(1/3) (Politis & White 2004).
+  for (const double r : {0.3, 0.5, 0.8}) {
+    const std::size_t n = 8'000;
+    double sum = 0;
+    for (unsigned seed = 1; seed <= 10; ++seed) sum += block_length_for(correlated(n, r, seed));
+    const double optimum = std::cbrt(std::pow(2 * r / (1 - r * r), 2) * static_cast<double>(n));
+    EXPECT_NEAR(sum / 10, optimum, 0.3 * optimum) << r;
+  }
+  EXPECT_LT(block_length_for(correlated(8'000, 0, 1)), 3);
+  EXPECT_EQ(block_length_for(std::vector<double>(1'000, 5.0)), 1) << "a constant";
+  EXPECT_EQ(block_length_for({}), 1);
+}
+
+TEST(Interval, CoversTheTruthAboutAsOftenAsItSays) {
+  const std::pair<Figure, double> cases[] = {
+      {{}, 0.009 * std::exp(0.25 * 0.25 / 2)},
+      {{.kind = Figure::Kind::percentile}, 0.009},
+      {{.kind = Figure::Kind::percentile, .q = 0.95}, 0.009 * std::exp(0.25 * 1.6449)}};
+  constexpr int kRuns = 60;
+  for (const auto& [figure, truth] : cases) {
+    int hits = 0;
+    for (unsigned run = 1; run <= kRuns; ++run) {
+      const auto result =
+          interval_of(frames_like(correlated(2'000, 0.5, run)), figure, {.resamples = 200, .seed = run});
+      ASSERT_TRUE(result.interval) << result.reason;
+      hits += result.interval->low <= truth * 1e9 && truth * 1e9 <= result.interval->high ? 1 : 0;
+    }
+    EXPECT_GE(hits, kRuns * 85 / 100) << "bench/interval_coverage has exact figures";
+  }
+}
+
+TEST(Interval, HoldsTheFigureAndRepeatsBySeed) {
+  const auto frames = frames_like(correlated(6'000, 0.5, 1));
+  const Summary summary = summarize(frames);
+  for (const SureFigure& one :
+       intervals_of(frames, {{Share::percent(1)}, {std::begin(kLowDefinitions), std::end(kLowDefinitions)}, {0.95}})) {
+    ASSERT_TRUE(one.result.interval) << one.result.reason;
+    const double figure = one.figure.kind == Figure::Kind::average ? 1e9 / *summary.average_rate
+                          : one.figure.kind == Figure::Kind::low
+                              ? summary.low(one.figure.share, one.figure.definition)->frame_time
+                          : one.figure.q == 0.5 ? *summary.median
+                                                : summary.percentiles[1].frame_time;
+    EXPECT_LT(one.result.interval->low, figure);
+    EXPECT_GT(one.result.interval->high, figure);
+    EXPECT_EQ(interval_of(frames, one.figure).interval->low, one.result.interval->low);
+  }
+}
+
+TEST(Interval, IsNotGivenIfItWouldNotBeHonest) {
+  const auto reason = [](std::size_t n, double correlation, const Figure& figure) {
+    return interval_of(frames_like(correlated(n, correlation, 1)), figure).reason;
+  };
+  EXPECT_EQ(reason(1'000, 0, {.kind = Figure::Kind::low, .share = Share::percent(0.1)}),
+            "1 frames in the slowest 0.1%; at least 25 are needed");
+  EXPECT_EQ(reason(40, 0, {}), "40 frames; at least 50 are needed");
+  EXPECT_EQ(reason(1'000, 0, {.kind = Figure::Kind::percentile, .q = 0.99}),
+            "10 frames beyond the percentile; at least 25 are needed");
+  EXPECT_NE(reason(600, 0.999, {}).find("too long for a run of 600"), std::string::npos) << reason(600, 0.999, {});
+  EXPECT_EQ(interval_of(frames_like(correlated(6'000, 0, 1)), {}, {.progress = [](double) { return false; }}).reason,
+            "given up");
+  EXPECT_THROW((void)interval_of({}, {}, {.confidence = 1}), std::invalid_argument);
+  EXPECT_THROW((void)interval_of({}, {.kind = Figure::Kind::low, .share = Share{0}}), std::invalid_argument);
+}
+
+/// A run of the simulated game.
+RunInsight played(const rig::GameSettings& settings, double warm_up, double seconds,
+                  const InsightOptions& options = {}) {
+  const testing::Folder folder;
+  Store store(folder / "runs.db");
+  rig::Simulation session(folder / "machine", settings);
+  if (warm_up > 0) session.play(warm_up);
+  Recorder recorder(store, session.details());
+  session.play(seconds, &recorder);
+  return insight_of(store, recorder.finish(), options);
+}
+
+std::vector<std::string> rules(const RunInsight& run) {
+  std::vector<std::string> rules;
+  for (const Doubt& doubt : run.doubts) rules.push_back(doubt.rule);
+  return rules;
+}
+
+TEST(RunInsight, FindsWhatTheScenesPutThere) {
+  const RunInsight calm = played({.preset = "Low"}, 180, 60);
+  EXPECT_EQ(rules(calm), std::vector<std::string>{}) << calm.doubts.at(0).text;
+  EXPECT_LT(calm.limits.share(Limit::graphics) + calm.limits.share(Limit::cap), 0.1);
+  EXPECT_TRUE(calm.limits_by_gpu_times);
+
+  const RunInsight capped = played({.preset = "Low", .rate_limit = 60}, 180, 60);
+  EXPECT_EQ(rules(capped), std::vector<std::string>{"capped"});
+  EXPECT_GT(capped.limits.share(Limit::cap), 0.9);
+
+  const RunInsight hot = played({.preset = "Ultra"}, 0, 25);
+  EXPECT_EQ(hot.limits.main(), Limit::graphics);
+  EXPECT_EQ(rules(hot), (std::vector<std::string>{"short", "warming-up"}));
+  EXPECT_NE(hot.doubts[1].text.find("GPU hotspot temperature rose from"), std::string::npos) << hot.doubts[1].text;
+}
+
+TEST(RunInsight, ShowsWhatElseWasUnusualAtAHitch) {
+  const RunInsight run = played({.preset = "High"}, 60, 60, {.hitches = 3});
+  ASSERT_EQ(run.hitches.size(), 3u);
+  for (const HitchInsight& one : run.hitches) {  // new scenes are read from the disk
+    ASSERT_GE(one.oddities.size(), 2u);
+    EXPECT_TRUE(one.oddities[0].info.id.ends_with("disk.read") || one.oddities[0].info.id == "disk.nvme0n1.read")
+        << one.oddities[0].info.id;
+    EXPECT_GT(one.oddities[0].value, 10 * one.oddities[0].usual);
+  }
+  EXPECT_NEAR(*run.frames_per_joule_both,
+              *run.summary.average_rate / (run.reading("gpu.power")->all.mean + run.reading("cpu.power")->all.mean),
+              1e-9);
+}
+
+TEST(RunInsight, LoadingScreensCanBeLeftOut) {
+  const testing::Folder folder;
+  Store store(folder / "runs.db");
+  Recorder recorder(store, {});
+  Moment at{};
+  for (int i = 0; i < 4'000; ++i) {
+    const Nanoseconds length = i == 2'000 ? 3 * kSecond : 10 * kMillisecond;
+    recorder.add({at += length, length});
+  }
+  const std::int64_t id = recorder.finish();
+  const RunInsight all = insight_of(store, id), without = insight_of(store, id, {.leave_out_loading = true});
+  EXPECT_EQ(rules(all), std::vector<std::string>{"loading"});
+  EXPECT_EQ(*all.summary.longest, 3 * kSecond);
+  EXPECT_EQ(all.longest_at, Moment{23 * kSecond});
+  EXPECT_EQ(rules(without), std::vector<std::string>{});
+  EXPECT_EQ(*without.summary.longest, 10 * kMillisecond);
+  EXPECT_EQ(without.loading_frames, 1u);
+  EXPECT_DOUBLE_EQ(*without.summary.average_rate, 100);
+}
+
+}  // namespace
+}  // namespace idlemeter
