@@ -52,6 +52,10 @@ Option& Option::or_just(const std::string& value) {
   option_->expected(0, 1)->default_str(value);
   return *this;
 }
+Option& Option::repeats() {
+  option_->expected(1, CLI::detail::expected_max_vector_size)->allow_extra_args(false)->take_all();
+  return *this;
+}
 Option& Option::needs(const Option& other) {
   option_->needs(other.option_);
   return *this;

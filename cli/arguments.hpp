@@ -38,6 +38,8 @@ class Option {
   Option& shows_default();
   Option& check(Check check);
   Option& takes(int values);
+  /// May be given several times, with one value each.
+  Option& repeats();
   /// May stand without a value, which then is this one.
   Option& or_just(const std::string& value);
   Option& needs(const Option& other);

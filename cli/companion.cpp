@@ -76,9 +76,24 @@ void Companion::pass_signals() {
   }
 }
 
+void Companion::end_game() {
+  constexpr int kGrace = 100;  // looks: five seconds
+  end_in_ = kGrace;
+  signal_games(SIGTERM);
+}
+
+/// A launcher may pass a signal on, or not: the games themselves get it too.
+void Companion::signal_games(int number) {
+  if (game_ > 0 && !ended_) ::kill(game_, number);
+  for (const GameReport& game : meter_.reports()) {
+    if (!game.over && game.pid > 0 && game.pid != game_) ::kill(game.pid, number);
+  }
+}
+
 void Companion::look() {
   std::uint64_t times = 0;
   (void)!::read(timer_, &times, sizeof times);
+  if (end_in_ > 0 && --end_in_ == 0) signal_games(SIGKILL);
   if (game_ > 0 && !ended_ && ::waitpid(game_, &status_, WNOHANG) == game_) ended_ = true;
   seen_ = seen_ || meter_.has_games();
   const bool over = game_ > 0 ? ended_ && !is_still_coming() : seen_ || !is_running(attached_);

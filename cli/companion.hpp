@@ -30,12 +30,16 @@ class Companion {
   /// started have the mark in their environment.
   Companion(Meter& meter, pid_t game, pid_t attached, Mark mark);
 
+  /// Ends the game: SIGTERM to it and to all games that the meter has, SIGKILL after a grace period.
+  void end_game();
+
   /// The game's status as wait() gives it.
   [[nodiscard]] int status() const { return status_; }
 
  private:
   void pass_signals();
   void look();
+  void signal_games(int number);
   bool is_still_coming();
 
   Meter& meter_;
@@ -43,6 +47,7 @@ class Companion {
   int signals_ = -1, timer_ = -1, status_ = 0;
   Mark mark_;
   bool ended_ = false, seen_ = false, left_ = false;
+  int end_in_ = 0;  // looks until SIGKILL; 0: nobody asked
   int waited_ = 0;  // looks since the game ended
   int quiet_ = 0;   // looks at which all was over
 };

@@ -26,12 +26,15 @@
 #include "idlemeter/meter/command.hpp"
 #include "idlemeter/meter/meter.hpp"
 #include "idlemeter/meter/process.hpp"
+#include "idlemeter/meter/recording_plan.hpp"
 #include "idlemeter/meter/running_meters.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "idlemeter/settings/chosen_face.hpp"
 #include "idlemeter/settings/settings.hpp"
 #include "named_face.hpp"
 #include "output.hpp"
+#include "plan_options.hpp"
+#include "table.hpp"
 #include "values.hpp"
 
 extern char** environ;
@@ -44,7 +47,8 @@ namespace fs = std::filesystem;
 struct PlayOptions {
   std::string face, settings, store = Store::usual_path().string();
   bool hidden = false, quiet = false, record = false, linked = false, above = false, take_over = false;
-  double seconds = 0, after = 0;
+  RecordingPlan plan;
+  bool end_game = false;
   int pid = 0;
   std::vector<std::string> game;
 };
@@ -177,8 +181,37 @@ void print_report(const GameReport& game) {
   complain("{}\n", printable(line));
 }
 
-/// Says what was seen and what became of recordings. True if all that was to be recorded was.
-bool print_outcome(Meter& meter, const PlayOptions& options) {
+bool is_planned(const PlayOptions& options) {
+  const RecordingPlan& plan = options.plan;
+  return options.record || options.end_game || plan.length || plan.repeat > 1;
+}
+
+/// What became of the recordings, as an exit status.
+enum Outcome { kRecorded = 0, kFailed = 1, kIncomplete = 3, kNothingPresented = 4 };
+
+/// A line for each recorded run.
+void print_runs(const std::vector<RecordedRun>& runs, const PlayOptions& options) {
+  const Store store(options.store, Store::Mode::existing);
+  Table table({Table::Align::right, Table::Align::right, Table::Align::right, Table::Align::right, Table::Align::right,
+               Table::Align::left});
+  table.add({"run", "length, s", "average, FPS", "1% low, FPS", "0.1% low, FPS", ""});
+  for (const RecordedRun& one : runs) {
+    if (one.run == 0) continue;
+    const RunInfo info = store.run(one.run);
+    const Summary summary = summarize(store.intervals(one.run));
+    const auto low = [&](Share share) {
+      const Low* found = summary.low(share);
+      return found == nullptr ? "–" : fmt::format("{:.1f}{}", found->rate, found->enough_frames ? "" : "*");
+    };
+    table.add({fmt::format("{}", one.run), fmt::format("{:.1f}", in_seconds(info.length)),
+               summary.average_rate ? fmt::format("{:.1f}", *summary.average_rate) : "–", low(Share::percent(1)),
+               low(Share::percent(0.1)), one.is_short ? "short: it was ended early" : ""});
+  }
+  print("{}", table.text());
+}
+
+/// Says what was seen and what became of recordings.
+Outcome print_outcome(Meter& meter, const PlayOptions& options) {
   meter.end_recordings();
   const std::vector<GameReport> reports = meter.reports();
   if (!options.quiet && reports.empty()) complain("idlemeter: {}\n", no_frame(options));
@@ -187,8 +220,17 @@ bool print_outcome(Meter& meter, const PlayOptions& options) {
   }
   const std::vector<std::string> problems = meter.recording_problems();
   for (const std::string& problem : problems) complain("idlemeter: not recorded: {}\n", printable(problem));
-  if (meter.has_plan()) complain("idlemeter: not recorded: the game ended before the recording could start\n");
-  return problems.empty() && !meter.has_plan();
+  const std::vector<RecordedRun> runs = meter.recorded();
+  const bool any = std::any_of(runs.begin(), runs.end(), [](const RecordedRun& run) { return run.run != 0; });
+  if (options.end_game && any) print_runs(runs, options);
+  if (meter.has_plan()) {
+    complain("idlemeter: not recorded: the game ended before the recording could start{}\n",
+             options.plan.repeat > 1 ? fmt::format(", after {} of {} runs", runs.size(), options.plan.repeat) : "");
+  }
+  if (!problems.empty()) return kFailed;
+  if (is_planned(options) && reports.empty()) return kNothingPresented;
+  const bool is_short = std::any_of(runs.begin(), runs.end(), [](const RecordedRun& run) { return run.is_short; });
+  return meter.has_plan() || is_short ? kIncomplete : kRecorded;
 }
 
 /// Takes a variable out of a list; its value, or "".
@@ -253,19 +295,25 @@ int play(const PlayOptions& options) {
   if (options.above) {
     settings.above = [own = std::to_string(::getpid())](int pid) { return variable_of(pid, kAbove) == own; };
   }
+  const auto end_game = std::make_shared<std::function<void()>>();
+  settings.plan_is_over = [end_game] {
+    if (*end_game) (*end_game)();
+  };
   const std::string gpu_time(name_of(settings.settings.gpu_time));
   auto meter = std::make_unique<Meter>(std::move(settings));
-  if (options.record || options.seconds > 0) meter->record(options.seconds, options.after);
+  if (is_planned(options)) meter->record(options.plan);
   int error = 0;
   const pid_t game = start(options.game, environment_for(options, meter->link_socket(), gpu_time), error);
   if (game == 0) return cannot_start(options.game[0], error);
   Companion companion(*meter, game, 0, mark_of(options, *meter));
+  if (options.end_game) *end_game = [&companion] { companion.end_game(); };
   meter->run();
-  const bool recorded = print_outcome(*meter, options);
+  const Outcome outcome = print_outcome(*meter, options);
   meter.reset();
-  faces.reset();  // its folders go before a signal ends this too
+  faces.reset();                         // its folders go before a signal ends this too
+  if (options.end_game) return outcome;  // the game was ended by us: its own status says nothing
   const int status = end_like(companion.status());
-  return status == 0 && !recorded ? 1 : status;
+  return status == 0 ? outcome : status;
 }
 
 /// The socket that a process was given to connect to.
@@ -315,7 +363,7 @@ int attach(const PlayOptions& options) {
   Meter meter(std::move(settings));
   Companion companion(meter, 0, options.pid, {});
   meter.run();
-  return print_outcome(meter, options) ? 0 : 1;
+  return print_outcome(meter, options);
 }
 
 void add_options(Command command, const std::shared_ptr<PlayOptions>& options) {
@@ -337,8 +385,11 @@ void add_play(Command app) {
                             [options] { return play(*options); });
   add_options(command, options);
   command.flag("--record", options->record, "Record from the first present to the last");
-  command.option("--for", options->seconds, "Record for this many seconds").check(seconds_from(0.1));
-  command.option("--after", options->after, "Wait this many seconds before recording").check(seconds_from(0));
+  add_plan_options(command, options->plan);
+  command.flag(
+      "--end-game", options->end_game,
+      "End the game after the last run, print the results, and exit with 0 if all runs were recorded, 1 if the "
+      "store failed, 3 if a run is short or missing, 4 if nothing was presented");
   command.flag("--linked", options->linked, "The game links Idle Meter's library: put no probe into it");
   command.option("GAME", options->game, "The game and its arguments, after -- if one starts with a dash").required();
 

@@ -9,6 +9,7 @@
 #include "idlemeter/meter/command.hpp"
 #include "idlemeter/meter/running_meters.hpp"
 #include "output.hpp"
+#include "plan_options.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -44,9 +45,14 @@ std::vector<RunningMeter> meant(const TellOptions& options) {
 std::string words_of(const RecordingState& recording) {
   using Phase = RecordingState::Phase;
   if (recording.phase == Phase::opening) return ", recording, waiting for the store";
-  if (recording.phase == Phase::recording) return fmt::format(", recording run {}", recording.run);
-  return recording.in_s > 0 ? fmt::format(", will record in {:.0f} s", recording.in_s)
-                            : ", will record the next game that presents";
+  const std::string which = recording.of > 1 ? fmt::format(" ({} of {})", recording.number, recording.of) : "";
+  if (recording.phase == Phase::recording) {
+    return fmt::format(", recording run {}{}{}", recording.run, which,
+                       recording.left ? fmt::format(", {:.0f} s left", in_seconds(*recording.left)) : "");
+  }
+  if (recording.starts_in == Nanoseconds{}) return ", will record the next game that presents" + which;
+  return fmt::format(", {} in {:.0f} s{}", recording.number > 1 ? "pause: records again" : "will record",
+                     in_seconds(recording.starts_in), which);
 }
 
 void print_game(const GameState& game) {
@@ -122,7 +128,7 @@ void add_tell(Command app) {
   command("hide", What::hide, "Hide it");
   command("toggle", What::toggle, "Show or hide it");
   command("clear", What::clear, "Restart the live statistics");
-  command("mark", What::mark, "Set a mark in the recording");
+  command("mark", What::mark, "Set a mark in the recording").option("TEXT", options->command.mark, "What it is about");
   command("state", What::state, "List the games, their frame rates and faces, and the recording");
   command("face", What::face, "Change the face: to the next, or to one by name")
       .option("FACE", options->command.face, "A kept face, a face file or a starter's name");
@@ -130,8 +136,7 @@ void add_tell(Command app) {
   record.option(
       "WHAT", [options](const std::string& word) { return read_record(word, options->command.record); },
       "start, stop or toggle (default)");
-  record.option("--for", options->command.seconds, "Seconds to record").check(seconds_from(0.1));
-  record.option("--after", options->command.after, "Seconds to wait first").check(seconds_from(0));
+  add_plan_options(record, options->command.plan);
 }
 
 }  // namespace idlemeter::cli

@@ -32,9 +32,10 @@ const std::string& usual_store() {
         Recorder recorder(store, {.game = game, .note = "a note", .tags = {"cool"}, .facts = {{"GPU", "Marl G9"}}});
         FrameReadings frames;
         for (int i = 1; i <= 300; ++i) {
-          recorder.add({i * 10 * kMillisecond, 10 * kMillisecond, 5});
-          frames.add({i * 10 * kMillisecond, 10 * kMillisecond, 5});
-          if (i % 100 == 0) recorder.add(i * 10 * kMillisecond, Snapshot(0, {frames.batch(0)}));
+          const FrameRecord frame{Moment{i * 10 * kMillisecond}, 10 * kMillisecond, kMicrosecond};
+          recorder.add(frame);
+          frames.add(frame);
+          if (i % 100 == 0) recorder.add(frame.at, Snapshot({}, {frames.batch({})}));
         }
         recorder.finish();
       }

@@ -54,8 +54,8 @@ void text(std::string_view bytes) {
   require(pieces.has_value() == problem.empty());
   if (!pieces) return;
   FrameReadings frames;
-  frames.add({0, 10 * kMillisecond, -1});
-  const Snapshot values(0, {frames.batch(0)});
+  frames.add({{}, 10 * kMillisecond});
+  const Snapshot values({}, {frames.batch({})});
   const std::string shown = filled(*pieces, values, [](const std::string& id) { return id; });
   Face face;
   face.rows.push_back({.label = rest, .cells = {{.reading = "frame.rate", .title = shown}}});

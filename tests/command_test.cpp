@@ -264,10 +264,19 @@ TEST(Command, TheDemoDoesTheWholeJob) {
   EXPECT_NEAR(one["statistics"]["average_fps"].get<double>(),
               one["frames"].get<double>() / one["length_s"].get<double>(), 1e-9);
 
-  const Outcome shown = run(folder, "runs show 1" + store);
-  for (const char* words :
-       {"Tidepool Rally", "mean of the slowest", "share of time", "GPU hotspot temperature, °C", "pacing"}) {
-    EXPECT_NE(shown.out.find(words), std::string::npos) << words;
+  EXPECT_EQ(one["limits"]["evidence"], "GPU times");
+  EXPECT_GT(one["worst_hitches"][0]["unusual"].size(), 0u);
+
+  const std::pair<const char*, std::vector<const char*>> shown[] = {
+      {"", {"Tidepool Rally", "0.1% low", "longest", "limit     graphics card", "trust     !", "usually 6.0 MB/s"}},
+      {" --intervals", {"95 % interval", "no interval of the 0.1% low: 5 frames in the slowest 0.1%"}},
+      {" --all", {"share of time", "GPU hotspot temperature, °C", "pacing", "first 20 s"}}};
+  for (const auto& [option, all] : shown) {
+    const Outcome screen = run(folder, "runs show 1" + store + option);
+    for (const char* words : all) EXPECT_NE(screen.out.find(words), std::string::npos) << words << screen.out;
+    if (*option == '\0') {
+      EXPECT_LE(std::count(screen.out.begin(), screen.out.end(), '\n'), 26) << "one screen";
+    }
   }
   EXPECT_EQ(run(folder, "runs show 7" + store).status, 1);
   EXPECT_NE(run(folder, "runs show 7" + store).err.find("there is no run 7; the store has 1, 2"), std::string::npos);

@@ -1,6 +1,7 @@
 // A live session in this process: no display, no socket, no threads, and a clock that the test sets.
 #include "meter/live_session.hpp"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <deque>
@@ -69,6 +70,7 @@ class ALiveSession : public ::testing::Test {
     options.faces = {"rate", "benchmark"};
     options.face_of = [](const std::filesystem::path&) { return std::string("rate"); };
     options.file_of = [this](const std::string& name) { return folder_ / (name + ".toml"); };
+    options.settings.recording = recording_;
     options.log = [this](const std::string& line) { log_ += line + "\n"; };
     session_.emplace(options, Surroundings{[this] { return now_; }, [this] { return Snapshot(now_, {}); },
                                            [this] { return machine_known_; },
@@ -113,6 +115,7 @@ class ALiveSession : public ::testing::Test {
 
   testing::Folder folder_;
   Moment now_{1'000 * kSecond};
+  RecordingChoices recording_;
   bool machine_known_ = true;
   std::vector<int> games_;
   int handed_over_ = 0;
@@ -146,7 +149,11 @@ TEST_F(ALiveSession, DrawsAndBeatsForItsGames) {
 TEST_F(ALiveSession, RecordsAsItIsPlanned) {
   add_game();
   play(0.5);
-  EXPECT_EQ(tell({.what = What::record, .record = Record::start, .seconds = 2, .after = 1}).error, "");
+  EXPECT_EQ(tell({.what = What::record,
+                  .record = Record::start,
+                  .plan = {.after = from_seconds(1), .length = from_seconds(2)}})
+                .error,
+            "");
   EXPECT_EQ(state().recording->phase, RecordingState::Phase::planned);
   play(0.9);
   EXPECT_TRUE(session_->has_plan());
@@ -161,6 +168,110 @@ TEST_F(ALiveSession, RecordsAsItIsPlanned) {
   EXPECT_TRUE(store.runs()[0].finished);
   EXPECT_NEAR(static_cast<double>(store.runs()[0].frames), 200, 1);
   EXPECT_EQ(store.runs()[0].details.facts.at("Graphics API"), "Vulkan 1.3");
+}
+
+TEST_F(ALiveSession, RepeatsRunsWithPausesUntilThePlanIsDone) {
+  Steady& game = add_game();
+  play(0.5);
+  RecordingPlan plan{.after = kSecond, .length = 2 * kSecond, .repeat = 3, .pause = kSecond};
+  plan.notes = {{{"Preset", "High"}}, "a note", {"cool"}};
+  EXPECT_EQ(tell({.what = What::record, .record = Record::start, .plan = plan}).error, "");
+  std::vector<std::string> seen;
+  const auto note = [&] {
+    const auto recording = state().recording;
+    seen.push_back(!recording
+                       ? "done"
+                       : fmt::format("{} {} of {}",
+                                     recording->phase == RecordingState::Phase::planned ? "waits for" : "records",
+                                     recording->number, recording->of));
+  };
+  const int pictures = game.pictures;
+  for (const double seconds : {0.5, 1.5, 1.5, 1.5, 1.5, 1.5, 1.5}) {
+    play(seconds);
+    note();
+  }
+  EXPECT_EQ(seen, (std::vector<std::string>{"waits for 1 of 3", "records 1 of 3", "waits for 2 of 3", "records 2 of 3",
+                                            "waits for 3 of 3", "records 3 of 3", "done"}));
+  EXPECT_GT(game.pictures, pictures + 5) << "a line below the overlay counts down";
+  session_->end_recordings(std::chrono::seconds(30));
+  EXPECT_TRUE(session_->is_done_with_plan());
+  ASSERT_EQ(session_->recorded().size(), 3u);
+  const Store store(folder_ / "runs.db", Store::Mode::existing);
+  for (const RecordedRun& one : session_->recorded()) {
+    EXPECT_FALSE(one.is_short);
+    ASSERT_EQ(one.problem, "");
+    const RunInfo run = store.run(one.run);
+    EXPECT_NEAR(static_cast<double>(run.frames), 200, 2);
+    EXPECT_EQ(run.details.settings.at("Preset"), "High");
+    EXPECT_EQ(run.details.note, "a note");
+    EXPECT_EQ(run.details.tags, std::vector<std::string>{"cool"});
+  }
+}
+
+TEST_F(ALiveSession, KeepsAShortRunAndAPlanCanBeCancelled) {
+  add_game();
+  play(0.5);
+  const MeterCommand start{
+      .what = What::record, .record = Record::start, .plan = {.length = 10 * kSecond, .repeat = 2}};
+  EXPECT_EQ(tell(start).run, 1);
+  play(1);
+  session_->leave(*last_);
+  EXPECT_TRUE(session_->has_plan()) << "the second run waits for a game";
+  play(1);
+  EXPECT_EQ(tell({.what = What::record, .record = Record::stop}).error, "");
+  EXPECT_FALSE(session_->has_plan());
+  session_->end_recordings(std::chrono::seconds(30));
+  ASSERT_EQ(session_->recorded().size(), 1u);
+  EXPECT_TRUE(session_->recorded()[0].is_short);
+  EXPECT_TRUE(session_->is_done_with_plan());
+}
+
+TEST_F(ALiveSession, FollowsTheSettingsOfEveryRecording) {
+  recording_ = {.hides_overlay = true,
+                .settings = {{"Driver", "24.1"}},
+                .tags = {"all"},
+                .note = "usual",
+                .results = folder_ / "out/results.csv"};
+  restart();
+  Steady& game = add_game();
+  play(0.5);
+  EXPECT_TRUE(game.visible_);
+  EXPECT_EQ(tell({.what = What::record, .plan = {.notes = {.note = "=mine, \"quoted\""}}}).run, 1);
+  play(1);
+  EXPECT_FALSE(game.visible_) << "hidden while it is in progress";
+  EXPECT_EQ(tell({.what = What::mark, .mark = "boss fight"}).marks, 1);
+  play(1);
+  EXPECT_EQ(tell({.what = What::record}).run, 1);
+  play(0.1);
+  EXPECT_TRUE(game.visible_);
+  session_->end_recordings(std::chrono::seconds(30));
+  const Store store(folder_ / "runs.db", Store::Mode::existing);
+  const RunDetails details = store.run(1).details;
+  EXPECT_EQ(details.settings.at("Driver"), "24.1");
+  EXPECT_EQ(details.tags, std::vector<std::string>{"all"});
+  EXPECT_EQ(details.note, "=mine, \"quoted\"");
+  const auto series = store.series(1);
+  const auto mark =
+      std::find_if(series.begin(), series.end(), [](const RunSeries& one) { return one.info.id == "recording.mark"; });
+  ASSERT_NE(mark, series.end());
+  EXPECT_EQ(mark->values.back(), Value("1: boss fight"));
+  const std::string results = testing::text_of(folder_ / "out/results.csv");
+  EXPECT_EQ(results.find("\xef\xbb\xbfrun,game,started (UTC),length (s),"), 0u) << results;
+  EXPECT_NE(results.find("\r\n1,"), std::string::npos) << results;
+  EXPECT_NE(results.find(",Driver=24.1,all,\"'=mine, \"\"quoted\"\"\",short; few-frames\r\n"), std::string::npos)
+      << results;
+}
+
+TEST_F(ALiveSession, AResultsFileOfSomethingElseIsLeftAlone) {
+  recording_.results = folder_.file("table.csv", "a,b\n1,2\n");
+  restart();
+  add_game();
+  play(0.5);
+  EXPECT_EQ(tell({.what = What::record}).run, 1);
+  play(1);
+  EXPECT_NE(tell({.what = What::record}).error.find("has other columns than results have"), std::string::npos);
+  EXPECT_EQ(testing::text_of(folder_ / "table.csv"), "a,b\n1,2\n");
+  EXPECT_TRUE(Store(folder_ / "runs.db", Store::Mode::existing).run(1).finished) << "the run itself is safe";
 }
 
 TEST_F(ALiveSession, AnswersOnceTheStoreHas) {
@@ -179,7 +290,7 @@ TEST_F(ALiveSession, WaitsAMomentForTheMachinesNamesBeforeItRecords) {
   machine_known_ = false;
   restart();
   add_game();
-  session_->plan(0, 0);
+  session_->plan({});
   play(0.2);
   EXPECT_TRUE(session_->has_plan());
   play(0.2);
@@ -230,7 +341,8 @@ TEST_F(ALiveSession, SaysWhatItCannotDo) {
   const std::pair<MeterCommand, std::string> cases[] = {
       {{.what = What::mark}, "nothing is being recorded"},
       {{.what = What::record, .record = Record::stop}, "nothing is being recorded"},
-      {{.what = What::record, .seconds = -1}, "up to a day"},
+      {{.what = What::record, .plan = {.length = from_seconds(-1)}}, "up to a day"},
+      {{.what = What::record, .record = Record::start, .plan = {.repeat = 2}}, "runs that are repeated need a length"},
       {{.what = What::face, .face = "none"}, "none.toml: cannot read the face"},
       {{.what = What::hand_over}, "no game is here"},
   };

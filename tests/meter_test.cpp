@@ -178,7 +178,9 @@ TEST(MeterCommand, SurvivesARoundTripThroughJson) {
       {{.what = What::toggle}, R"({"do":"toggle"})"},
       {{.what = What::hand_over}, R"({"do":"hand over"})"},
       {{.what = What::face, .face = "strip"}, R"({"do":"face","name":"strip"})"},
-      {{.what = What::record, .record = MeterCommand::Record::start, .seconds = 60, .after = 2.5},
+      {{.what = What::record,
+        .record = MeterCommand::Record::start,
+        .plan = {.after = from_seconds(2.5), .length = from_seconds(60)}},
        R"({"after":2.5,"do":"record","for":60.0,"what":"start"})"},
   };
   for (const auto& [command, json] : cases) {
@@ -206,7 +208,8 @@ TEST(MeterAnswer, SurvivesARoundTripThroughJson) {
           .low_1_percent_fps = 50.25,
           .frames_unknown = "no DAMAGE",
           .mistake = "line 3"};
-  answer.state->recording = RecordingState{RecordingState::Phase::recording, 0, 77, 3};
+  answer.state->recording = RecordingState{
+      .phase = RecordingState::Phase::recording, .left = 8 * kSecond, .number = 2, .of = 5, .pid = 77, .run = 3};
   answer.state->recording_problem = "the disk is full";
   const MeterAnswer back = answer_from_json(to_json(answer));
   ASSERT_TRUE(back.state);

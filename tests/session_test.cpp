@@ -375,7 +375,7 @@ TEST_F(Session, ImpossibleTimesAreCounted) {
 }
 
 TEST_F(Session, ARunHoldsEveryIntervalFromTheFirstPresentToTheLast) {
-  meter_->record(0, 0);
+  meter_->record({});
   EXPECT_EQ(tell(R"({"do": "state"})")["recording"]["state"], "planned");
   std::uint64_t presents = 0;
   {

@@ -70,15 +70,24 @@ GameState game_from(const json& one) {
 
 json json_of(const RecordingState& recording) {
   json one = {{"state", word_of(recording.phase, kPhases)}};
-  if (recording.phase == Phase::planned) one["in_s"] = recording.in_s;
+  if (recording.phase == Phase::planned) one["in_s"] = in_seconds(recording.starts_in);
+  if (recording.left) one["left_s"] = in_seconds(*recording.left);
+  if (recording.of > 1) one["number"] = recording.number;
+  if (recording.of > 1) one["of"] = recording.of;
   if (recording.phase != Phase::planned) one["pid"] = recording.pid;
   if (recording.run != 0) one["run"] = recording.run;
   return one;
 }
 
 RecordingState recording_from(const json& one) {
-  return {value_of(one.value("state", ""), kPhases).value_or(Phase::planned), one.value("in_s", 0.0),
-          one.value("pid", 0), one.value("run", std::int64_t{0})};
+  RecordingState recording{.phase = value_of(one.value("state", ""), kPhases).value_or(Phase::planned)};
+  recording.starts_in = from_seconds(one.value("in_s", 0.0));
+  if (const auto left = optional_of<double>(one, "left_s")) recording.left = from_seconds(*left);
+  recording.number = one.value("number", 1);
+  recording.of = one.value("of", 1);
+  recording.pid = one.value("pid", 0);
+  recording.run = one.value("run", std::int64_t{0});
+  return recording;
 }
 
 void put_state(json& answer, const MeterState& state) {
@@ -113,6 +122,36 @@ MeterAnswer answer_of(const json& object) {
   return answer;
 }
 
+/// Seconds of a plan, from 0 to a day.
+Nanoseconds seconds_from(const json& object, const char* key) {
+  const double seconds = object.value(key, 0.0);
+  if (!(seconds >= 0 && seconds <= 86'400))
+    throw Error(Error::Code::invalid, fmt::format("'{}' is a number of seconds, up to a day", key));
+  return from_seconds(seconds);
+}
+
+RecordingPlan plan_from(const json& object) {
+  RecordingPlan plan;
+  plan.after = seconds_from(object, "after");
+  if (const Nanoseconds length = seconds_from(object, "for"); length > Nanoseconds{}) plan.length = length;
+  plan.repeat = object.value("repeat", 1);
+  plan.pause = seconds_from(object, "pause");
+  plan.notes.settings = object.value("settings", std::map<std::string, std::string>{});
+  plan.notes.note = object.value("note", "");
+  plan.notes.tags = object.value("tags", std::vector<std::string>{});
+  return plan;
+}
+
+void put_plan(json& object, const RecordingPlan& plan) {
+  if (plan.length) object["for"] = in_seconds(*plan.length);
+  if (plan.after > Nanoseconds{}) object["after"] = in_seconds(plan.after);
+  if (plan.repeat > 1) object["repeat"] = plan.repeat;
+  if (plan.pause > Nanoseconds{}) object["pause"] = in_seconds(plan.pause);
+  if (!plan.notes.settings.empty()) object["settings"] = plan.notes.settings;
+  put_text(object, "note", plan.notes.note);
+  if (!plan.notes.tags.empty()) object["tags"] = plan.notes.tags;
+}
+
 MeterCommand command_of(const json& object) {
   const std::string word = object["do"];
   MeterCommand command;
@@ -127,8 +166,8 @@ MeterCommand command_of(const json& object) {
     throw Error(Error::Code::invalid, fmt::format("a recording can't be told to '{}'", record), "",
                 "use start, stop or toggle");
   command.record = *recording;
-  command.seconds = object.value("for", 0.0);
-  command.after = object.value("after", 0.0);
+  command.mark = object.value("text", "");
+  command.plan = plan_from(object);
   return command;
 }
 
@@ -137,10 +176,10 @@ MeterCommand command_of(const json& object) {
 std::string to_json(const MeterCommand& command) {
   json object = {{"do", word_of(command.what, kCommands)}};
   if (command.what == What::face) put_text(object, "name", command.face);
+  if (command.what == What::mark) put_text(object, "text", command.mark);
   if (command.what == What::record) {
     object["what"] = word_of(command.record, kRecords);
-    if (command.seconds > 0) object["for"] = command.seconds;
-    if (command.after > 0) object["after"] = command.after;
+    put_plan(object, command.plan);
   }
   return text_of(object);
 }

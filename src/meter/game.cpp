@@ -31,6 +31,7 @@ namespace {
 namespace fs = std::filesystem;
 
 constexpr std::uint32_t kLargestSide = 16384;
+constexpr Color kTrouble{120, 24, 24, 220}, kStatus{20, 40, 72, 220};  // behind lines below the overlay
 
 bool shows_traces(const Face& face) {
   bool shows = false;
@@ -170,6 +171,11 @@ void Game::set_notice(const std::string& notice) {
   notice_ = notice;
 }
 
+void Game::set_status(const std::string& status) {
+  if (status != status_) last_ = {};
+  status_ = status;
+}
+
 void Game::note_size(Attachment::Size size) {
   if (size.width == 0 || size.height == 0 || size.width > kLargestSide || size.height > kLargestSide) return;
   width_ = static_cast<int>(size.width);
@@ -205,7 +211,7 @@ void Game::update(const Snapshot& machine, Moment now, LiveReadings::Past past) 
 }
 
 /// A line below the overlay, or above it if there is no room.
-void Game::add_line(Scene& scene, Painter& painter, std::string text) const {
+void Game::add_line(Scene& scene, Painter& painter, std::string text, Color ground) const {
   if (text.empty()) return;
   text = printable(text);
   const TextStyle style{"sans", std::max(10.0, std::round(scene.height / 72.0)), false};
@@ -223,7 +229,7 @@ void Game::add_line(Scene& scene, Painter& painter, std::string text) const {
   const Rect box{std::clamp(bounds.x, 4.0, std::max(4.0, scene.width - extent.width - 16)),
                  below + high < scene.height ? below : std::max(0.0, bounds.y - high - 4), std::ceil(extent.width) + 12,
                  high};
-  scene.shapes.emplace_back(BoxShape{box, {120, 24, 24, 220}, 4});
+  scene.shapes.emplace_back(BoxShape{box, ground, 4});
   scene.shapes.emplace_back(
       TextShape{text, style, {255, 255, 255, 255}, box.x + 6, std::round(box.y + 3 + extent.ascent), Edge::none});
   const double right = std::max(bounds.x + bounds.width, box.x + box.width);
@@ -236,9 +242,10 @@ void Game::add_line(Scene& scene, Painter& painter, std::string text) const {
 void Game::redraw(Painter& painter) {
   if (!has_picture() || !attachment_->takes_pictures()) return;
   Scene scene = lay_out(face_.face(), width_, height_, live_.values(), live_.history(), painter);
-  add_line(scene, painter, first_line(face_.mistake()));
-  add_line(scene, painter, notice_);
-  if (too_much_) add_line(scene, painter, "this face has more to paint than an overlay may");
+  add_line(scene, painter, first_line(face_.mistake()), kTrouble);
+  add_line(scene, painter, notice_, kTrouble);
+  add_line(scene, painter, status_, kStatus);
+  if (too_much_) add_line(scene, painter, "this face has more to paint than an overlay may", kTrouble);
   if (scene == last_) return;
   link::Slot slot = slot_around(scene.bounds, width_, height_);
   constexpr std::uint64_t kMostPixels = link::kSlotBytes / 4;

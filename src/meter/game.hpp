@@ -107,6 +107,9 @@ class Game {
   /// A line to show with the overlay, such as why nothing is recorded; empty: none.
   void set_notice(const std::string& notice);
 
+  /// What is planned or in progress, a line below the overlay; empty: nothing.
+  void set_status(const std::string& status);
+
   /// Reads the face again if its file was saved.
   void look_at_face();
 
@@ -123,7 +126,7 @@ class Game {
   void drop_surplus(Moment now);
   void note_size(Attachment::Size size);
   void note_face();
-  void add_line(Scene& scene, Painter& painter, std::string text) const;
+  void add_line(Scene& scene, Painter& painter, std::string text, Color ground) const;
 
   std::unique_ptr<Attachment> attachment_;
   std::string name_;
@@ -139,7 +142,7 @@ class Game {
   Moment newest_{};
   std::optional<Moment> drained_;
   double allowance_ = link::kRingCapacity;  // of presents that may come now
-  std::string notice_;
+  std::string notice_, status_;
   bool too_much_ = false;  // the overlay has more to paint than may be
   int width_ = 0, height_ = 0;
   bool has_traces_ = false;

@@ -54,16 +54,24 @@ class LiveSession final : public Host {
   void obey(const MeterCommand& command, Answer answer);
 
   // Recording. Nothing waits for the store but end_recordings().
-  void plan(double seconds, double after);
+  /// Throws Error if the plan can't be.
+  void plan(const RecordingPlan& plan);
+  /// Whether runs of a plan are still to start.
   [[nodiscard]] bool has_plan() const { return planned_.has_value(); }
+  /// Whether there was a plan, and all its runs are on the disk or have failed.
+  [[nodiscard]] bool is_done_with_plan() const { return had_plan_ && !planned_ && !recording_ && ending_.empty(); }
+  /// Every recording that has ended.
+  [[nodiscard]] const std::vector<RecordedRun>& recorded() const { return recorded_; }
   /// Ends the recording and waits for the disk, for so long.
   void end_recordings(Nanoseconds at_most);
   [[nodiscard]] const std::vector<std::string>& recording_problems() const { return problems_; }
 
  private:
+  /// A plan with runs that are still to start.
   struct Planned {
-    Moment at{};
-    double seconds = 0;
+    RecordingPlan how;
+    Moment at{};  ///< when the next starts
+    int done = 0;
   };
 
   /// The answer to a command: now, or as soon as `later` has one, at the latest when the time is up.
@@ -93,10 +101,12 @@ class LiveSession final : public Host {
   void look_after_recordings();
   void note_problem(const std::string& problem);
   void record(Moment now);
+  [[nodiscard]] std::string plan_in_words(Moment now) const;
+  [[nodiscard]] RunNotes notes() const;
 
   void answer_waiting(Moment now);
   Reply act(const MeterCommand& command);
-  MeterAnswer mark();
+  MeterAnswer mark(const std::string& about);
   [[nodiscard]] std::string next_face();
   MeterAnswer choose_face(std::string name);
   Reply change_recording(const MeterCommand& command);
@@ -113,9 +123,13 @@ class LiveSession final : public Host {
   Painter painter_;
   DrawPace pace_;
   bool visible_;
+  bool was_visible_ = true;  // before a recording that hides the overlay
   Moment text_due_{};
 
   std::optional<Planned> planned_;
+  bool had_plan_ = false;
+  int number_ = 1, of_ = 1;  // of the recording in progress, within its plan
+  std::vector<RecordedRun> recorded_;
   std::shared_ptr<Recording> recording_;
   std::vector<std::shared_ptr<Recording>> ending_;  // asked to end; their last frames are on the way to the disk
   std::vector<std::string> problems_;               // of all recordings: why each failed or had to end early

@@ -103,6 +103,7 @@ struct Meter::State {
 
   const MeterOptions options;
   Moment complained_at{-kSecond};
+  bool plan_is_over = false;
   meter::Loop loop{[this](const char* mistake) { complain(mistake); }};
   std::shared_ptr<GamePid> game_pid = std::make_shared<GamePid>();
   Sampler sampler;
@@ -123,6 +124,8 @@ Meter::Meter(MeterOptions options) : state_(std::make_unique<State>(std::move(op
   s.loop.every(meter::kTick, [&s] {
     s.entrance->look();
     s.session.tick();
+    const bool was_over = std::exchange(s.plan_is_over, s.session.is_done_with_plan());
+    if (s.plan_is_over && !was_over && s.options.plan_is_over) s.options.plan_is_over();
   });
 }
 
@@ -148,9 +151,11 @@ bool Meter::has_games() const {
 }
 
 void Meter::end_recordings() { state_->session.end_recordings(std::chrono::seconds(5)); }
+std::vector<RecordedRun> Meter::recorded() const { return state_->session.recorded(); }
+
 std::vector<std::string> Meter::recording_problems() const { return state_->session.recording_problems(); }
 bool Meter::has_plan() const { return state_->session.has_plan(); }
-void Meter::record(double seconds, double after) { state_->session.plan(seconds, after); }
+void Meter::record(const RecordingPlan& plan) { state_->session.plan(plan); }
 std::vector<GameReport> Meter::reports() { return state_->session.reports(); }
 
 }  // namespace idlemeter

@@ -11,9 +11,12 @@
 namespace idlemeter::meter {
 namespace {
 
-RunDetails details_of(const Game& game, const Snapshot& values) {
+RunDetails details_of(const Game& game, const Snapshot& values, const RunNotes& notes) {
   RunDetails details;
   details.game = game.name();
+  details.settings = notes.settings;
+  details.note = notes.note;
+  details.tags = notes.tags;
   details.facts = {{"Picture", game.picture()}, {"Graphics API", game.attachment().api()}};
   const std::pair<const char*, const char*> kFacts[] = {{"Processor", "cpu.name"}, {"GPU", "gpu.name"}};
   for (const auto& [name, id] : kFacts) {
@@ -26,9 +29,9 @@ RunDetails details_of(const Game& game, const Snapshot& values) {
 
 }  // namespace
 
-Recording::Recording(const std::filesystem::path& store, Game& game, const Snapshot& values,
-                     std::optional<Moment> until)
-    : game_(game), recorder_(store, details_of(game, values)), until_(until) {}
+Recording::Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, const RunNotes& notes,
+                     std::optional<Moment> until, BackgroundRecorder::Finished finished)
+    : game_(game), recorder_(store, details_of(game, values, notes), {}, std::move(finished)), until_(until) {}
 
 bool Recording::is_done() const {
   const auto phase = recorder_.state().phase;

@@ -3,8 +3,10 @@
 
 #include <chrono>
 #include <filesystem>
+#include <optional>
 
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/meter/recording_plan.hpp"
 #include "idlemeter/readings/run_sink.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/runs/background_recorder.hpp"
@@ -16,12 +18,18 @@ class Game;
 /// One thread at a time. The game's readings have it as their sink; the game must outlive it until finish().
 class Recording {
  public:
-  /// Starts a run of the game, with facts from the values. `until`: its end on the session's clock; 0: finish().
-  Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, std::optional<Moment> until);
+  /// Starts a run of the game, with facts from the values. `until`: its end on the session's clock; empty: finish().
+  Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, const RunNotes& notes,
+            std::optional<Moment> until, BackgroundRecorder::Finished finished = {});
 
   [[nodiscard]] Game& game() const { return game_; }
   [[nodiscard]] RunSink& sink() { return recorder_; }
   [[nodiscard]] bool is_over(Moment now) const { return until_ && now >= *until_; }
+  [[nodiscard]] std::optional<Moment> until() const { return until_; }
+
+  /// It was ended before its planned length.
+  void note_short() { is_short_ = true; }
+  [[nodiscard]] bool is_short() const { return is_short_; }
 
   void finish() { recorder_.finish(); }
   void give_up() { recorder_.give_up(); }
@@ -33,6 +41,7 @@ class Recording {
   Game& game_;
   BackgroundRecorder recorder_;
   std::optional<Moment> until_;
+  bool is_short_ = false;
 };
 
 }  // namespace idlemeter::meter

@@ -74,7 +74,7 @@ LiveSession::Reply LiveSession::act(const MeterCommand& command) {
       for (Game& game : games_) game.live().clear();
       break;
     case What::mark:
-      reply.now = mark();
+      reply.now = mark(command.mark);
       break;
     case What::face:
       reply.now = choose_face(command.face);
@@ -92,10 +92,10 @@ LiveSession::Reply LiveSession::act(const MeterCommand& command) {
   return reply;
 }
 
-MeterAnswer LiveSession::mark() {
+MeterAnswer LiveSession::mark(const std::string& about) {
   if (!recording_) throw Error("nothing is being recorded", "", "start a recording with 'idlemeter tell record'");
   MeterAnswer answer;
-  answer.marks = recording_->game().live().mark();
+  answer.marks = recording_->game().live().mark(about);
   text_due_ = {};
   tick();
   return answer;
@@ -143,9 +143,9 @@ LiveSession::Reply LiveSession::change_recording(const MeterCommand& command) {
     return reply;
   }
   if (recording_) throw Error(fmt::format("run {} is being recorded", recording_->state().run), "", "stop it first");
-  plan(command.seconds, command.after);
+  plan(command.plan);
   record(now());
-  if (command.after > 0 || main_game() == nullptr) return reply;
+  if (command.plan.after > Nanoseconds{} || main_game() == nullptr) return reply;
   reply.later = [this, before = failures_]() -> std::optional<MeterAnswer> {
     MeterAnswer begun;
     if (failures_ > before) return failure(notice_);
@@ -167,7 +167,9 @@ MeterAnswer LiveSession::hand_over() {
 std::optional<RecordingState> LiveSession::state_of_recording() const {
   RecordingState about;
   if (planned_ && !recording_) {
-    about.in_s = in_seconds(std::max(Nanoseconds{}, planned_->at - now()));
+    about.starts_in = std::max(Nanoseconds{}, planned_->at - now());
+    about.number = planned_->done + 1;
+    about.of = planned_->how.repeat;
     return about;
   }
   if (!recording_) return std::nullopt;
@@ -175,6 +177,9 @@ std::optional<RecordingState> LiveSession::state_of_recording() const {
   about.phase = state.phase == Phase::opening ? RecordingState::Phase::opening : RecordingState::Phase::recording;
   about.pid = recording_->game().pid();
   about.run = state.run;
+  about.number = number_;
+  about.of = of_;
+  if (recording_->until()) about.left = std::max(Nanoseconds{}, *recording_->until() - now());
   return about;
 }
 

@@ -2,14 +2,19 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <utility>
 
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/insight/results_file.hpp"
+#include "idlemeter/insight/run_insight.hpp"
 #include "idlemeter/runs/background_recorder.hpp"
 #include "meter/live_session.hpp"
 
 namespace idlemeter::meter {
+
+namespace fs = std::filesystem;
 
 bool LiveSession::is_recorded(const Game& game) const { return recording_ && &recording_->game() == &game; }
 
@@ -20,22 +25,43 @@ bool LiveSession::may_start(Moment now) const {
   return now - began_ > kPatience || around_.is_machine_known();
 }
 
+/// What is said of every run, and what the plan says.
+RunNotes LiveSession::notes() const {
+  const RecordingChoices& usual = options_.settings.recording;
+  RunNotes notes = planned_->how.notes;
+  notes.settings.insert(usual.settings.begin(), usual.settings.end());
+  notes.tags.insert(notes.tags.end(), usual.tags.begin(), usual.tags.end());
+  if (notes.note.empty()) notes.note = usual.note;
+  return notes;
+}
+
 void LiveSession::start_recording(Game& game, Moment now) {
-  const Planned plan = *std::exchange(planned_, std::nullopt);
+  Planned& plan = *planned_;
   const Moment since = std::clamp(game.early_since().value_or(now), std::min(plan.at, now), now);
-  const auto until = plan.seconds > 0 ? std::optional(since + from_seconds(plan.seconds)) : std::nullopt;
-  recording_ = std::make_shared<Recording>(options_.store, game, around_.machine(), until);
+  const auto until = plan.how.length ? std::optional(since + *plan.how.length) : std::nullopt;
+  BackgroundRecorder::Finished finished;
+  if (const fs::path& results = options_.settings.recording.results; !results.empty())
+    finished = [results](const Store& store, std::int64_t run) { append_result(results, insight_of(store, run)); };
+  recording_ =
+      std::make_shared<Recording>(options_.store, game, around_.machine(), notes(), until, std::move(finished));
   game.begin_recording(recording_->sink(), since, until);
+  number_ = ++plan.done;
+  of_ = plan.how.repeat;
+  if (plan.done == plan.how.repeat) planned_.reset();
   notice_.clear();
+  if (options_.settings.recording.hides_overlay) was_visible_ = std::exchange(visible_, false);
   log(fmt::format("recording '{}' into {}", game.name(), options_.store.string()));
 }
 
-/// Lets it end; what became of it is seen at a later tick.
+/// Lets it end; what became of it is seen at a later tick. The plan's next run waits for its pause.
 std::shared_ptr<Recording> LiveSession::stop_recording() {
   const std::shared_ptr<Recording> stopped = std::exchange(recording_, nullptr);
+  if (stopped->until() && now() < *stopped->until()) stopped->note_short();
   stopped->game().live().end_recording(now());
   stopped->finish();
   ending_.push_back(stopped);
+  if (planned_) planned_->at = now() + planned_->how.pause;
+  if (options_.settings.recording.hides_overlay) visible_ = was_visible_;
   return stopped;
 }
 
@@ -50,6 +76,7 @@ void LiveSession::look_after_recordings() {
     if (!one->is_done()) return false;
     const BackgroundRecorder::State state = one->state();
     const bool failed = state.phase == BackgroundRecorder::Phase::failed || !state.problem.empty();
+    recorded_.push_back({state.run, one->is_short(), state.problem});
     if (failed)
       note_problem(state.run == 0 ? state.problem : fmt::format("run {} ends early: {}", state.run, state.problem));
     if (!failed) log(fmt::format("run {} is recorded", state.run));
@@ -66,18 +93,37 @@ void LiveSession::note_problem(const std::string& problem) {
   if (problems_.size() < kMost) problems_.push_back(problem);
 }
 
+/// "recording 2 of 5, 34 s left", "records in 12 s"; nothing if nothing is planned.
+std::string LiveSession::plan_in_words(Moment now) const {
+  const auto whole = [](Nanoseconds length) { return std::ceil(std::max(0.0, in_seconds(length))); };
+  if (recording_ && of_ > 1)
+    return fmt::format("recording {} of {}, {:.0f} s left", number_, of_, whole(*recording_->until() - now));
+  if (recording_ || !planned_ || planned_->at <= now) return "";
+  if (planned_->how.repeat == 1) return fmt::format("records in {:.0f} s", whole(planned_->at - now));
+  return fmt::format("{} {} of {} in {:.0f} s", planned_->done > 0 ? "pause: records" : "records", planned_->done + 1,
+                     planned_->how.repeat, whole(planned_->at - now));
+}
+
 /// Starts and ends as it was planned.
 void LiveSession::record(Moment now) {
   look_after_recordings();
   Game* game = main_game();
   if (game != nullptr && may_start(now)) start_recording(*game, now);
   if (recording_ && recording_->is_over(now)) stop_recording();
+  for (Game& one : games_) one.set_status(&one == game ? plan_in_words(now) : "");
 }
 
-void LiveSession::plan(double seconds, double after) {
-  if (!(seconds >= 0 && seconds <= 86'400 && after >= 0 && after <= 86'400))
-    throw Error(Error::Code::invalid, "a recording takes, and waits for, up to a day");
-  planned_ = Planned{now() + from_seconds(after), seconds};
+void LiveSession::plan(const RecordingPlan& plan) {
+  static constexpr Nanoseconds kDay = std::chrono::hours(24), kShortest = kSecond / 10;
+  const auto fits = [](Nanoseconds length) { return length >= Nanoseconds{} && length <= kDay; };
+  if (!fits(plan.after) || !fits(plan.pause) || (plan.length && (!fits(*plan.length) || *plan.length < kShortest)))
+    throw Error(Error::Code::invalid, "a recording takes from 0.1 s, and waits for, up to a day");
+  if (plan.repeat < 1 || plan.repeat > 1'000)
+    throw Error(Error::Code::invalid, "a recording is repeated from 1 to 1000 times");
+  if (plan.repeat > 1 && !plan.length)
+    throw Error(Error::Code::invalid, "runs that are repeated need a length", "", "say how long each is, with --for");
+  planned_ = Planned{plan, now() + plan.after, 0};
+  had_plan_ = true;
 }
 
 void LiveSession::end_recordings(Nanoseconds at_most) {

@@ -35,11 +35,14 @@ std::shared_ptr<const Batch> batch_of(const GameInfo& game) {
   return std::make_shared<const Batch>(Batch{list, {known(game.name), known(game.api), known(game.picture)}, {}});
 }
 
-std::shared_ptr<const Batch> batch_of_marks(int marks, Moment now) {
-  static const auto list = std::make_shared<const ReadingList>(
-      std::vector<ReadingInfo>{{"recording.marks", "Marks set in the recording", "Marks", "Game", DeviceKind::frames,
-                                Unit::none, "the user", 0}});
-  return std::make_shared<const Batch>(Batch{list, {static_cast<double>(marks)}, now});
+/// How many marks there are, and the last one as "2: boss fight", so that no two are the same text.
+std::shared_ptr<const Batch> batch_of_marks(int marks, const std::string& about, Moment now) {
+  static const auto list = std::make_shared<const ReadingList>(std::vector<ReadingInfo>{
+      {"recording.marks", "Marks set in the recording", "Marks", "Game", DeviceKind::frames, Unit::none, "the user", 0},
+      {"recording.mark", "The last mark", "Mark", "Game", DeviceKind::frames, Unit::none, "the user", -1, true}});
+  const std::string text = std::to_string(marks) + (about.empty() ? "" : ": " + about);
+  const Value last = marks == 0 ? Value(Missing{"no mark was set"}) : Value(text);
+  return std::make_shared<const Batch>(Batch{list, {static_cast<double>(marks), last}, now});
 }
 
 }  // namespace
@@ -59,6 +62,7 @@ struct LiveReadings::State {
     std::optional<Moment> until;
     Moment sample_due{};
     int marks = 0;
+    std::string mark = {};  // what the last is about
   };
   std::optional<Recording> recording;
   std::vector<FrameRecord> within;  // kept so that no frame allocates
@@ -110,7 +114,7 @@ void LiveReadings::add(std::span<const FrameRecord> frames) {
 const Snapshot& LiveReadings::update(const Snapshot& machine, Moment now, Past past) {
   State& s = *state_;
   Snapshot given = machine.with(s.game);
-  if (s.recording) given = given.with(batch_of_marks(s.recording->marks, now));
+  if (s.recording) given = given.with(batch_of_marks(s.recording->marks, s.recording->mark, now));
   s.values = given.with(s.frames.batch(now));
   const auto computed = s.computed.compute(s.values);
   for (const auto& batch : computed) s.values = s.values.with(batch);
@@ -130,15 +134,16 @@ void LiveReadings::clear() { state_->frames.clear(); }
 void LiveReadings::begin_recording(RunSink* sink, Moment since, std::optional<Moment> until,
                                    std::span<const FrameRecord> already) {
   state_->frames.begin_recording(since, already);
-  state_->recording = State::Recording{sink, since, until, since, 0};
+  state_->recording = State::Recording{sink, since, until, since};
   state_->record(already);
 }
 
 bool LiveReadings::is_recording() const { return state_->recording.has_value(); }
 
-int LiveReadings::mark() {
+int LiveReadings::mark(const std::string& about) {
   if (!state_->recording) return 0;
   state_->recording->sample_due = {};
+  state_->recording->mark = about;
   return ++state_->recording->marks;
 }
 

@@ -35,6 +35,7 @@ struct BackgroundRecorder::Shared {
   std::filesystem::path store;
   RunDetails details;
   Recorder::Clock clock;
+  Finished finished;
 
   mutable std::mutex mutex;
   mutable std::condition_variable changed;
@@ -107,7 +108,14 @@ void BackgroundRecorder::Shared::record() {
     changed.notify_all();
   }
   for (std::deque<Item> items; next(items);) write(recorder, items);
-  recorder.finish();
+  const std::int64_t run = recorder.finish();
+  if (!finished) return;
+  try {
+    finished(opened, run);
+  } catch (const std::exception& error) {  // the run itself is safe
+    const std::lock_guard lock(mutex);
+    state.problem = error.what();
+  }
 }
 
 void BackgroundRecorder::Shared::run() {
@@ -119,11 +127,13 @@ void BackgroundRecorder::Shared::run() {
   }
 }
 
-BackgroundRecorder::BackgroundRecorder(std::filesystem::path store, RunDetails details, Recorder::Clock clock)
+BackgroundRecorder::BackgroundRecorder(std::filesystem::path store, RunDetails details, Recorder::Clock clock,
+                                       Finished finished)
     : shared_(std::make_shared<Shared>()) {
   shared_->store = std::move(store);
   shared_->details = std::move(details);
   shared_->clock = std::move(clock);
+  shared_->finished = std::move(finished);
   quiet_thread([shared = shared_] { shared->run(); }).detach();
 }
 

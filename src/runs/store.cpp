@@ -81,9 +81,11 @@ std::string checked(const fs::path& path, Store::Mode mode) {
 /// Looks into the file; an empty one becomes a store in Mode::create.
 void check_or_make(runs::Database& database, const std::string& path, Store::Mode mode) {
   database.run("PRAGMA foreign_keys = ON");
+  database.run("BEGIN");  // the three answers belong together: another program may be making the store
   const std::int64_t application = database.number("PRAGMA application_id");
   const std::int64_t version = database.number("PRAGMA user_version");
   const bool empty = database.number("SELECT count(*) FROM sqlite_master") == 0;
+  database.run("COMMIT");
   if (application != kApplication && (!empty || mode == Store::Mode::existing)) {
     throw Error(Error::Code::unreadable,
                 empty ? "an empty file, not an Idle Meter store" : "a SQLite file, but not an Idle Meter store", path,

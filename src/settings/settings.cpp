@@ -226,6 +226,40 @@ void read_feed(TableReader& table, Settings& settings) {
   settings.feed = feed;
 }
 
+constexpr Word<bool> kOverlays[] = {{"shown", false}, {"hidden", true}};
+
+/// settings = { Preset = "High" }
+void read_run_settings(TableReader& table, std::map<std::string, std::string>& settings) {
+  const toml::node* node = table.find("settings");
+  if (node == nullptr) return;
+  if (!node->is_table()) return table.report(*node, "'settings' is a table like { Preset = \"High\" }");
+  for (const auto& [key, value] : *node->as_table()) {
+    const auto text = value.value_exact<std::string>();
+    if (!text)
+      table.report(value, fmt::format("the setting '{}' is a string, not {}", key.str(), kind_name(value.type())));
+    settings.emplace(key.str(), text.value_or(""));
+  }
+}
+
+void read_recording(TableReader& table, RecordingChoices& recording) {
+  table.read_word("overlay", recording.hides_overlay, kOverlays);
+  read_run_settings(table, recording.settings);
+  table.read("note", recording.note);
+  std::string results;
+  table.read("results", results);
+  recording.results = results;
+  const toml::node* tags = table.find("tags");
+  if (tags == nullptr) return;
+  const toml::array* array = tags->as_array();
+  bool right = array != nullptr;
+  for (std::size_t i = 0; right && i < array->size(); ++i) {
+    const auto tag = array->get(i)->value_exact<std::string>();
+    right = tag.has_value();
+    recording.tags.push_back(tag.value_or(""));
+  }
+  if (!right) table.report(*tags, "'tags' is an array of strings, like [\"cool\", \"new driver\"]");
+}
+
 }  // namespace
 
 std::string_view name_of(GpuTime choice) {
@@ -249,6 +283,7 @@ SettingsReading read_settings(std::string_view toml) {
     table.read_tables("game", limits::kCells, [&](TableReader& one) { read_game(one, settings); });
     table.read_table("keys", [&](TableReader& keys) { read_keys(keys, settings.keys); });
     table.read_word("gpu_time", settings.gpu_time, kGpuTimes);
+    table.read_table("recording", [&](TableReader& one) { read_recording(one, settings.recording); });
     table.done();
     if (reading.findings.empty()) reading.settings = std::move(settings);
   });

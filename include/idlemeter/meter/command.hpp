@@ -7,6 +7,9 @@
 #include <string_view>
 #include <vector>
 
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/meter/recording_plan.hpp"
+
 namespace idlemeter {
 
 struct MeterCommand {
@@ -23,8 +26,8 @@ struct MeterCommand {
   } what = What::state;
   std::string face = {};  ///< of `face`; empty: the next
   enum class Record : std::uint8_t { start, stop, toggle } record = Record::toggle;
-  double seconds = 0;  ///< to record; 0: until stopped
-  double after = 0;    ///< seconds to wait first
+  RecordingPlan plan = {};  ///< of a recording that starts
+  std::string mark = {};    ///< what the mark is about
 };
 
 /// One game, as a meter sees it.
@@ -42,9 +45,11 @@ struct GameState {
 
 struct RecordingState {
   enum class Phase : std::uint8_t { planned, opening, recording } phase = Phase::planned;
-  double in_s = 0;       ///< until a planned one starts
-  int pid = 0;           ///< of the game; 0 while planned
-  std::int64_t run = 0;  ///< its number; 0 until the store is open
+  Nanoseconds starts_in{};               ///< until the next planned one
+  std::optional<Nanoseconds> left = {};  ///< of the one in progress, if it has a planned length
+  int number = 1, of = 1;                ///< which of the plan's runs this is
+  int pid = 0;                           ///< of the game; 0 while planned
+  std::int64_t run = 0;                  ///< its number; 0 until the store is open
 };
 
 struct MeterState {
@@ -67,9 +72,11 @@ struct MeterAnswer {
 };
 
 // As JSON objects, the way they go over the control socket:
-//   {"do": "show" | "hide" | "toggle" | "clear" | "mark" | "state" | "hand over"}
+//   {"do": "show" | "hide" | "toggle" | "clear" | "state" | "hand over"}
 //   {"do": "face", "name": "strip"}
-//   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds}
+//   {"do": "mark", "text": "boss fight"}
+//   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds, "repeat": runs,
+//    "pause": seconds, "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}
 // An answer is {"ok": true, …} or {"error": "…"}.
 
 [[nodiscard]] std::string to_json(const MeterCommand& command);

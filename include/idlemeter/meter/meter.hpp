@@ -9,6 +9,7 @@
 #include <vector>
 
 #include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/meter/recording_plan.hpp"
 #include "idlemeter/settings/settings.hpp"
 
 namespace idlemeter {
@@ -29,6 +30,9 @@ struct MeterOptions {
   std::function<bool(int pid)> above = {};
   bool visible = true;
   std::function<void(const std::string&)> log = {};  ///< what a user should know, a line each
+
+  /// Called in run() once all runs of a plan are on the disk or have failed.
+  std::function<void()> plan_is_over = {};
 };
 
 /// What was seen of one game.
@@ -45,9 +49,11 @@ struct GameReport {
 ///
 /// Commands are JSON objects, a line each, on the control socket; each is answered with one, `{"ok": true, …}` or
 /// `{"error": "…"}`:
-///   {"do": "show" | "hide" | "toggle" | "clear" | "mark" | "state"}
+///   {"do": "show" | "hide" | "toggle" | "clear" | "state"}
+///   {"do": "mark", "text": "boss fight"}, the text if wanted
 ///   {"do": "face", "name": "strip"}, or without a name: the next
-///   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds}
+///   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds, "repeat": runs,
+///    "pause": seconds, "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}, any of these
 ///   {"do": "hand over"}: lets its games go, so that another meter may listen to their socket
 class Meter {
  public:
@@ -71,15 +77,19 @@ class Meter {
   [[nodiscard]] bool has_games() const;
   [[nodiscard]] std::vector<GameReport> reports();
 
-  /// Begins a recording of the next game that presents, or the present one, for so long (0: until it is stopped).
-  void record(double seconds, double after);
+  /// Begins recordings of the next game that presents, or the present one. Throws Error if the plan can't be: a time
+  /// beyond a day, repeated runs without a length.
+  void record(const RecordingPlan& plan);
 
-  /// Whether a recording that was asked for hasn't started yet.
+  /// Whether a recording that was planned hasn't started yet.
   [[nodiscard]] bool has_plan() const;
 
   /// Ends the recording, if one is in progress, and waits for the disk for up to five seconds. Called by the destructor
   /// too.
   void end_recordings();
+
+  /// Every recording that has ended, in order; complete after end_recordings().
+  [[nodiscard]] std::vector<RecordedRun> recorded() const;
 
   /// Why recordings failed or had to end early, a sentence each; known in full after end_recordings().
   [[nodiscard]] std::vector<std::string> recording_problems() const;

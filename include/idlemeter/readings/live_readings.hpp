@@ -69,8 +69,8 @@ class LiveReadings {
                        std::span<const FrameRecord> already = {});
   [[nodiscard]] bool is_recording() const;
 
-  /// Counts a mark, recorded with the next update(); returns how many there are.
-  int mark();
+  /// Counts a mark, recorded with the next update() together with what it is about; returns how many there are.
+  int mark(const std::string& about = {});
 
   /// The statistics of the recording stay as they are until the next one or clear().
   void end_recording(Moment now);

@@ -3,6 +3,7 @@
 
 #include <chrono>
 #include <filesystem>
+#include <functional>
 #include <memory>
 #include <span>
 #include <string>
@@ -13,6 +14,7 @@
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/runs/recorder.hpp"
 #include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/store.hpp"
 
 namespace idlemeter {
 
@@ -34,7 +36,11 @@ class BackgroundRecorder : public RunSink {
     std::string problem = {};  ///< why it failed, or why it had to end early
   };
 
-  BackgroundRecorder(std::filesystem::path store, RunDetails details, Recorder::Clock clock = {});
+  /// Called in the recorder's thread once the run is all on the disk. What it throws becomes the `problem`.
+  using Finished = std::function<void(const Store& store, std::int64_t run)>;
+
+  BackgroundRecorder(std::filesystem::path store, RunDetails details, Recorder::Clock clock = {},
+                     Finished finished = {});
   BackgroundRecorder(const BackgroundRecorder&) = delete;
   BackgroundRecorder& operator=(const BackgroundRecorder&) = delete;
 

@@ -41,6 +41,15 @@ enum class GpuTime : std::uint8_t { automatic, on, off };
 /// "auto", "on", "off": as in the settings and in IDLEMETER_GPU_TIME, which the probe in the game reads.
 [[nodiscard]] std::string_view name_of(GpuTime choice);
 
+/// What holds for every recording.
+struct RecordingChoices {
+  bool hides_overlay = false;                        ///< while it is in progress
+  std::map<std::string, std::string> settings = {};  ///< of every run, besides what is said when it starts
+  std::vector<std::string> tags = {};
+  std::string note = {};               ///< if none is given when it starts
+  std::filesystem::path results = {};  ///< a CSV file that gets a line for each finished run; empty: none
+};
+
 struct Settings {
   Nanoseconds pace = std::chrono::milliseconds(500);
   std::map<std::string, Nanoseconds> paces = {};  ///< of single sources, by name
@@ -52,6 +61,7 @@ struct Settings {
   std::vector<GameRule> games = {};      ///< the first that fits counts
   KeyChoices keys = {};
   GpuTime gpu_time = GpuTime::automatic;
+  RecordingChoices recording = {};
 };
 
 /// All that a text holds, or all that is wrong with it.

@@ -1,0 +1,64 @@
+#include "plan_options.hpp"
+
+#include <fmt/format.h>
+
+#include <string>
+
+#include "idlemeter/base/duration.hpp"
+#include "idlemeter/base/time.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+constexpr Nanoseconds kDay = std::chrono::hours(24), kShortest = kSecond / 10;
+
+/// "" or what is wrong; seconds without a unit.
+std::string read_time(const std::string& text, Nanoseconds least, Nanoseconds& into) {
+  const auto time = duration_from(text, "s");
+  if (!time || *time < least || *time > kDay)
+    return fmt::format("'{}' isn't a time from {:g} s to a day; write it like 60, 90s or 1:30", text,
+                       in_seconds(least));
+  into = *time;
+  return "";
+}
+
+std::string read_setting(const std::string& text, RecordingPlan& plan) {
+  const std::size_t equals = text.find('=');
+  if (equals == 0 || equals == std::string::npos)
+    return fmt::format("'{}' isn't a setting; write it like preset=High", text);
+  plan.notes.settings.insert_or_assign(text.substr(0, equals), text.substr(equals + 1));
+  return "";
+}
+
+}  // namespace
+
+void add_plan_options(Command command, RecordingPlan& plan) {
+  RecordingPlan* const to = &plan;
+  const auto time = [&](const char* name, Nanoseconds least, auto set, const char* about) {
+    command.option(
+        name,
+        [least, set](const std::string& text) {
+          Nanoseconds length{};
+          const std::string wrong = read_time(text, least, length);
+          if (wrong.empty()) set(length);
+          return wrong;
+        },
+        about);
+  };
+  time(
+      "--for", kShortest, [to](Nanoseconds length) { to->length = length; }, "Record for so long: 60 (seconds), 1:30");
+  time(
+      "--after", Nanoseconds{}, [to](Nanoseconds length) { to->after = length; }, "Wait so long first");
+  command.option("--repeat", to->repeat, "Record so many runs").check(positive());
+  time(
+      "--pause", Nanoseconds{}, [to](Nanoseconds length) { to->pause = length; }, "Wait so long between two runs");
+  command
+      .option(
+          "--set", [to](const std::string& text) { return read_setting(text, *to); },
+          "A setting that is tried, kept with the runs, like preset=High; may be repeated")
+      .repeats();
+  command.option("--note", to->notes.note, "A note, kept with the runs");
+  command.option("--tag", to->notes.tags, "A tag, kept with the runs; may be repeated").repeats();
+}
+
+}  // namespace idlemeter::cli

@@ -1,0 +1,15 @@
+// Idle Meter: a line for each run in a file that spreadsheets read.
+#pragma once
+
+#include <filesystem>
+
+#include "idlemeter/insight/run_insight.hpp"
+
+namespace idlemeter {
+
+/// Appends a run to a CSV file (RFC 4180, UTF-8), made with a heading that names the units if it isn't there. The line
+/// is written in one go, at the end, so that several programs may append, and a spreadsheet may have the file open.
+/// Throws Error if it can't be written, or is a file with another heading.
+void append_result(const std::filesystem::path& file, const RunInsight& run);
+
+}  // namespace idlemeter
