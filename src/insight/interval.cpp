@@ -170,13 +170,6 @@ void draw(const Ranked& frames, double block, std::mt19937_64& random, std::vect
   }
 }
 
-double percentile_of(std::vector<double>& values, double q) {
-  std::sort(values.begin(), values.end());
-  const double h = static_cast<double>(values.size() - 1) * q;
-  const auto i = static_cast<std::size_t>(h);
-  return i + 1 < values.size() ? values[i] + (h - std::floor(h)) * (values[i + 1] - values[i]) : values.back();
-}
-
 std::string too_few(std::size_t n, const Figure& figure) {
   const std::size_t beyond = frames_beyond(n, figure);
   if (figure.kind == Figure::Kind::average)
@@ -189,9 +182,18 @@ std::string too_few(std::size_t n, const Figure& figure) {
 
 }  // namespace
 
-double block_length_for(std::span<const double> series) {
+namespace {
+
+/// How a series depends on its past: what the block length and the width of an interval follow from.
+struct Dependence {
+  double block = 1;      ///< mean block length
+  double shortfall = 0;  ///< share of the variance that blocks of this length miss: G / (b g(0))
+  double inflation = 1;  ///< of the variance of the mean against independent elements: g(0) / R(0)
+};
+
+Dependence dependence_of(std::span<const double> series) {
   const auto n = static_cast<double>(series.size());
-  if (series.size() < 16) return 1;
+  if (series.size() < 16) return {};
   const double mean = std::accumulate(series.begin(), series.end(), 0.0) / n;
   std::vector<double> centred(series.begin(), series.end());
   for (double& one : centred) one -= mean;
@@ -200,7 +202,7 @@ double block_length_for(std::span<const double> series) {
            n;
   };
   const double variance = covariance(0);
-  if (variance <= 0) return 1;
+  if (variance <= 0) return {};
   const auto in_a_row = static_cast<std::size_t>(std::max(5.0, std::ceil(std::sqrt(std::log10(n)))));
   const std::size_t most = std::min(static_cast<std::size_t>(std::ceil(std::sqrt(n))) + in_a_row, series.size() / 2);
   const double small = 2 * std::sqrt(std::log10(n) / n);
@@ -214,17 +216,60 @@ double block_length_for(std::span<const double> series) {
   const std::size_t last = lag - 1 - run;
   const std::size_t width = std::min(std::max<std::size_t>(2 * last, 1), most);
   while (covariances.size() <= width) covariances.push_back(covariance(covariances.size()));
-  double spectrum = variance, slope = 0;  // at zero, and what the bias grows by
+  double spectrum = variance, slope = 0;  // g(0) and G
   for (std::size_t k = 1; k <= width; ++k) {
     const double t = static_cast<double>(k) / static_cast<double>(width);
     const double weight = t <= 0.5 ? 1 : 2 * (1 - t);
     spectrum += 2 * weight * covariances[k];
     slope += 2 * weight * static_cast<double>(k) * covariances[k];
   }
-  if (spectrum <= 0) return 1;
-  const double length = std::cbrt(2 * slope * slope / (2 * spectrum * spectrum) * n);
-  return std::clamp(length, 1.0, std::ceil(std::min(3 * std::sqrt(n), n / 3)));
+  if (spectrum <= 0) return {};
+  const double ratio = slope / spectrum;
+  const double block = std::clamp(std::cbrt(ratio * ratio * n), 1.0, std::ceil(std::min(3 * std::sqrt(n), n / 3)));
+  return {block, std::clamp(ratio / block, 0.0, 0.5), std::max(1.0, spectrum / variance)};
 }
+
+double normal_share(double z) { return 0.5 * std::erfc(-z / std::sqrt(2.0)); }
+
+/// The inverse of normal_share() by bisection: a dozen calls an interval.
+double normal_quantile(double share) {
+  double low = -8, high = 8;
+  for (int i = 0; i < 60; ++i) {
+    const double middle = (low + high) / 2;
+    (normal_share(middle) < share ? low : high) = middle;
+  }
+  return (low + high) / 2;
+}
+
+/// Student's t from the normal quantile (Cornish & Fisher; Abramowitz & Stegun 26.7.5).
+double student(double z, double freedom) {
+  const double cube = z * z * z;
+  return z + (cube + z) / (4 * freedom) + (5 * cube * z * z + 16 * cube + 3 * z) / (96 * freedom * freedom);
+}
+
+/// The ends of the interval from the resampled figures: percentiles corrected for the resamples' bias (Efron 1981), as
+/// far out as Student's t with `freedom` asks for (Hesterberg 2015), and widened by what the blocks miss.
+FigureInterval ends_of(std::vector<double> figures, double figure, const Dependence& dependence, double freedom,
+                       double confidence) {
+  std::sort(figures.begin(), figures.end());
+  const auto n = static_cast<double>(figures.size());
+  const auto below = static_cast<double>(std::lower_bound(figures.begin(), figures.end(), figure) - figures.begin());
+  const auto up_to = static_cast<double>(std::upper_bound(figures.begin(), figures.end(), figure) - figures.begin());
+  const double bias = normal_quantile(std::clamp((below + up_to) / 2 / n, 0.05, 0.95));
+  const double reach = student(normal_quantile((1 + confidence) / 2), std::max(4.0, freedom));
+  const double widen = 1 / std::sqrt(1 - dependence.shortfall);
+  const auto end = [&](double z) {
+    const double h = (n - 1) * normal_share(2 * bias + z), i = std::floor(h);
+    const double lower = figures[static_cast<std::size_t>(i)];
+    const double at = h > i ? lower + (h - i) * (figures[static_cast<std::size_t>(i) + 1] - lower) : lower;
+    return figure * std::pow(at / figure, widen);  // times are positive, and spread by factors
+  };
+  return {end(-reach), end(reach), dependence.block};
+}
+
+}  // namespace
+
+double block_length_for(std::span<const double> series) { return dependence_of(series).block; }
 
 IntervalResult interval_of(std::span<const Nanoseconds> intervals, const Figure& figure,
                            const IntervalOptions& options) {
@@ -233,7 +278,9 @@ IntervalResult interval_of(std::span<const Nanoseconds> intervals, const Figure&
   if (frames_beyond(frames.size(), figure) < kLeastFrames) return {std::nullopt, too_few(frames.size(), figure)};
   Counted counted(frames, figure);
   std::fill(counted.counts().begin(), counted.counts().end(), 1u);
-  const double block = block_length_for(influence_on(frames, figure, counted.figure()));
+  const double figure_here = counted.figure();
+  const Dependence dependence = dependence_of(influence_on(frames, figure, figure_here));
+  const double block = dependence.block;
   if (static_cast<double>(frames.size()) / block < kLeastBlocks) {
     return {std::nullopt, fmt::format("frames depend on each other over {:.0f} frames, too long for a run of {}", block,
                                       frames.size())};
@@ -247,9 +294,8 @@ IntervalResult interval_of(std::span<const Nanoseconds> intervals, const Figure&
                          options.progress(static_cast<double>(i) / static_cast<double>(figures.size()));
     if (!goes_on) return {std::nullopt, "given up"};
   }
-  const double outside = (1 - options.confidence) / 2;
-  const double low = percentile_of(figures, outside), high = percentile_of(figures, 1 - outside);
-  return {FigureInterval{low, high, block}, {}};
+  const double freedom = static_cast<double>(frames_beyond(frames.size(), figure)) / dependence.inflation - 1;
+  return {ends_of(std::move(figures), figure_here, dependence, freedom, options.confidence), {}};
 }
 
 std::vector<SureFigure> intervals_of(std::span<const Nanoseconds> intervals, const SummaryRequest& request,
