@@ -22,16 +22,6 @@ Check positive() { return quietly(CLI::PositiveNumber); }
 Check existing_folder() { return quietly(CLI::ExistingDirectory); }
 Check one_of(std::vector<std::string> words) { return quietly(CLI::IsMember(std::move(words))); }
 
-Check seconds_from(double least) {
-  return [least](const std::string& text) {
-    double seconds = -1;
-    const bool read = CLI::detail::lexical_cast(text, seconds);
-    return read && seconds >= least && seconds <= 86'400
-               ? std::string()
-               : fmt::format("'{}' isn't a number of seconds from {} to 86400", text, least);
-  };
-}
-
 Option& Option::required() {
   option_->required();
   return *this;

@@ -26,9 +26,6 @@ Check positive();
 Check existing_folder();
 Check one_of(std::vector<std::string> words);
 
-/// Seconds from `least` to a day; not "nan".
-Check seconds_from(double least);
-
 /// One option or argument. Copies are the same option.
 class Option {
  public:

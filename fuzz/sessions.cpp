@@ -194,11 +194,11 @@ void link_probe(std::string_view bytes) {
         picture->visible.store(static_cast<std::uint32_t>(input.integer()));
         break;
       case 4:
-        picture->heartbeat.store(input.take<std::uint8_t>() % 2 == 0 ? time : input.integer());
+        picture->heartbeat.store(input.take<std::uint8_t>() % 2 == 0 ? time : Moment{Nanoseconds(input.integer())});
         picture->version = input.take<std::uint8_t>();
         break;
       default:
-        time += 30'000'000;
+        time += 30 * kMillisecond;
         present();
         const link::Shown shown = probe.picture();
         if (shown.pixels == nullptr) break;

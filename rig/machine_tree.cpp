@@ -214,11 +214,22 @@ class Writer {
         .channel("in0", "vddgfx", s_.gpu_voltage * 1e3);
     chip.channel("power1", "PPT", s_.gpu_power * 1e6, "_average")
         .channel("power1", "PPT", spec_.graphics_power * 1.1 * 1e6, "_cap");
+    tree_.set(device + "/gpu_metrics", gpu_metrics());
     if (spec_.apu) return;
     chip.channel("temp2", "junction", s_.gpu_hotspot * 1e3).channel("temp3", "mem", s_.gpu_memory_temp * 1e3);
     chip.channel("freq2", "mclk", s_.gpu_memory_clock * 1e6)
         .channel("fan1", "", s_.gpu_fan)
         .channel("pwm1", "", s_.gpu_duty * 2.55, "");
+  }
+
+  /// The driver's table in its version 1.3, with nothing in it but the reasons for a lower clock: the hotspot.
+  [[nodiscard]] std::string gpu_metrics() const {
+    std::string table(120, '\0');
+    table[0] = 120;
+    table[2] = 1;
+    table[3] = 3;
+    if (s_.throttle < 1) table[112 + 36 / 8] = 1 << 36 % 8;
+    return table;
   }
 
   /// Drives the desktop, and nothing else.
@@ -246,10 +257,10 @@ class Writer {
     tree_.set(kManagedCard,
               fmt::format("name={}\nslot={}\ndriver=999.10\nload={:.0f}\nmemory_load={:.0f}\ntemp={:.0f}\nclock={:.0f}"
                           "\nmemory_clock={:.0f}\n"
-                          "power={:.0f}\nlimit={:.0f}\nfan={:.0f}\nlink=16\nused={:.0f}\ntotal={:.0f}",
+                          "power={:.0f}\nlimit={:.0f}\nfan={:.0f}\nlink=16\nused={:.0f}\ntotal={:.0f}\nthrottle={}",
                           spec_.graphics, kSlot, s_.gpu_load * 100, s_.gpu_load * 55, s_.gpu_temp, s_.gpu_clock,
                           s_.gpu_memory_clock * 8, s_.gpu_power * 1e3, spec_.graphics_power * 1.1 * 1e3, s_.gpu_duty,
-                          s_.gpu_memory_used * 1048576, spec_.graphics_memory * 1048576));
+                          s_.gpu_memory_used * 1048576, spec_.graphics_memory * 1048576, s_.throttle < 1 ? 0x20 : 0));
   }
 
   void battery() {

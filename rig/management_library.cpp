@@ -94,6 +94,9 @@ nvml::Result nvmlDeviceGetEnforcedPowerLimit(nvml::Device, unsigned int* milliwa
   return number_of("limit", milliwatt);
 }
 nvml::Result nvmlDeviceGetFanSpeed(nvml::Device, unsigned int* percent) { return number_of("fan", percent); }
+nvml::Result nvmlDeviceGetCurrentClocksThrottleReasons(nvml::Device, unsigned long long* reasons) {
+  return number_of("throttle", reasons);
+}
 nvml::Result nvmlDeviceGetCurrPcieLinkWidth(nvml::Device, unsigned int* lanes) { return number_of("link", lanes); }
 
 const char* nvmlErrorString(nvml::Result result) {

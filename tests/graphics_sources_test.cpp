@@ -1,6 +1,8 @@
 // Graphics cards by the kernel's files.
 #include <gtest/gtest.h>
 
+#include <cstring>
+
 #include "machine_tree.hpp"
 
 namespace idlemeter {
@@ -123,6 +125,41 @@ TEST(Graphics, ASleepingCardIsNotWoken) {
   EXPECT_EQ(reason(asleep, "gpu.load"), "the card sleeps, and is not woken for a reading");
   tree.file("sys/devices/0000:03:00.0/power/runtime_status", "active\n");
   EXPECT_DOUBLE_EQ(value(tree.sample(), "gpu.load"), 90);
+}
+
+TEST(Graphics, ThrottlingHasItsReasonsInWords) {
+  const auto amd = [](std::uint64_t status, char revision = 3) {
+    std::string table(120, '\0');
+    table[2] = 1;
+    table[3] = revision;
+    std::memcpy(&table[112], &status, sizeof status);
+    return table;
+  };
+  const struct {
+    const char* file;
+    std::string content, reasons;
+  } cases[] = {{"device/gpu_metrics", amd(0), "none"},
+               {"device/gpu_metrics", amd(1ull << 36), "heat"},
+               {"device/gpu_metrics", amd(1ull << 36 | 1ull | 1ull << 17), "heat, power, current"},
+               {"device/gpu_metrics", amd(0, 4), ""},
+               {"device/gpu_metrics", "short", ""},
+               {"gt/gt0/throttle_reason_pl1", "1", "power"},
+               {"gt/gt0/throttle_reason_thermal", "1", "heat"},
+               {"gt/gt0/throttle_reason_vr_tdc", "0", "none"},
+               {"device/tile0/gt0/freq0/throttle/reason_prochot", "1", "heat"}};
+  for (const auto& c : cases) {
+    Tree tree;
+    const std::string card = "sys/class/drm/card0/";
+    tree.file(card + "device/vendor", "0x1002");
+    tree.file(card + "gt/gt0/throttle_reason_status", "1");
+    if (std::string(c.file).starts_with("device")) std::filesystem::remove_all(tree / (card + "gt"));
+    tree.file(card + c.file, c.content);
+    const Snapshot values = tree.sample();
+    const auto entry = values.find("gpu.throttle");
+    ASSERT_NE(entry.value, nullptr) << c.file;
+    const auto* text = std::get_if<std::string>(entry.value);
+    EXPECT_EQ(text == nullptr ? "" : *text, c.reasons) << c.file << reason(values, "gpu.throttle");
+  }
 }
 
 }  // namespace

@@ -101,11 +101,13 @@ TEST(Interval, IsNotGivenIfItWouldNotBeHonest) {
 }
 
 /// A run of the simulated game.
-RunInsight played(const rig::GameSettings& settings, double warm_up, double seconds,
-                  const InsightOptions& options = {}) {
+RunInsight played(const rig::GameSettings& settings, double warm_up, double seconds, const InsightOptions& options = {},
+                  double gpu_speed = 1) {
   const testing::Folder folder;
   Store store(folder / "runs.db");
-  rig::Simulation session(folder / "machine", settings);
+  rig::Spec machine = rig::specs().front();
+  machine.speed *= gpu_speed;
+  rig::Simulation session(folder / "machine", settings, machine);
   if (warm_up > 0) session.play(warm_up);
   Recorder recorder(store, session.details());
   session.play(seconds, &recorder);
@@ -119,9 +121,9 @@ std::vector<std::string> rules(const RunInsight& run) {
 }
 
 TEST(RunInsight, FindsWhatTheScenesPutThere) {
-  const RunInsight calm = played({.preset = "Low"}, 180, 60);
+  const RunInsight calm = played({.preset = "Low"}, 180, 60, {}, 2);
   EXPECT_EQ(rules(calm), std::vector<std::string>{}) << calm.doubts.at(0).text;
-  EXPECT_LT(calm.limits.share(Limit::graphics) + calm.limits.share(Limit::cap), 0.1);
+  EXPECT_EQ(calm.limits.main(), Limit::processor);
   EXPECT_TRUE(calm.limits_by_gpu_times);
 
   const RunInsight capped = played({.preset = "Low", .rate_limit = 60}, 180, 60);
@@ -131,6 +133,12 @@ TEST(RunInsight, FindsWhatTheScenesPutThere) {
   const RunInsight hot = played({.preset = "Ultra"}, 0, 25);
   EXPECT_EQ(hot.limits.main(), Limit::graphics);
   EXPECT_EQ(rules(hot), (std::vector<std::string>{"short", "warming-up"}));
+  const RunInsight heated = played({.preset = "Ultra"}, 90, 40);
+  const auto throttled = std::find_if(heated.doubts.begin(), heated.doubts.end(),
+                                      [](const Doubt& doubt) { return doubt.rule == "throttled"; });
+  ASSERT_NE(throttled, heated.doubts.end());
+  EXPECT_NE(throttled->text.find("Marl G9 throttled for "), std::string::npos) << throttled->text;
+  EXPECT_NE(throttled->text.find("(heat)"), std::string::npos) << throttled->text;
   EXPECT_NE(hot.doubts[1].text.find("GPU hotspot temperature rose from"), std::string::npos) << hot.doubts[1].text;
 }
 

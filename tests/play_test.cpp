@@ -1,4 +1,6 @@
 // Real programs on a real display, with the meter beside them. Run within xvfb-run.
+#include <fmt/format.h>
+
 #include <sstream>
 
 #include "idlemeter/base/time.hpp"
@@ -262,6 +264,39 @@ TEST(Play, TwoMetersRunAlthoughTheFeedIsTaken) {
   session.wait_for(has_frames);
 }
 
+TEST(Play, RecordsWithoutHandsAndItsStatusSaysWhatBecameOfThePlan) {
+  const Session session;
+  const std::string still = std::string(kStill) + " --pause 5 --frames ";
+  const struct {
+    std::string options, game;
+    int status;
+    std::vector<double> lengths;  // of the runs, seconds
+  } cases[] = {{"--after 0.3 --for 0.5 --repeat 3 --pause 0.2 --set preset=High --tag cool",
+                still + "100000",
+                0,
+                {0.5, 0.5, 0.5}},
+               {"--for 0.6 --repeat 3", still + "150", 3, {0.6, 0.2}},
+               {"--for 1", "sleep 0.3", 4, {}},
+               {"--for 0.3", "sh -c 'trap \"\" TERM; " + still + "100000'", 0, {0.3}}};
+  std::size_t runs = 0;
+  for (const auto& c : cases) {
+    const Outcome outcome = session.play(c.game, "--store plans.db --end-game " + c.options);
+    EXPECT_EQ(outcome.status, c.status) << c.options << outcome.text;
+    if (c.lengths.empty()) continue;
+    const Store store(session.folder / "plans.db", Store::Mode::existing);
+    ASSERT_EQ(store.runs().size(), runs + c.lengths.size()) << c.options << outcome.text;
+    for (const double length : c.lengths) {
+      const RunInfo run = store.runs()[runs++];
+      EXPECT_NEAR(in_seconds(run.length), length, 0.45) << c.options;
+      EXPECT_TRUE(run.finished);
+      EXPECT_NE(outcome.text.find(fmt::format("\n{:>3} ", run.id)), std::string::npos) << outcome.text;
+    }
+  }
+  const Store store(session.folder / "plans.db", Store::Mode::existing);
+  EXPECT_EQ(store.run(1).details.settings.at("preset"), "High");
+  EXPECT_EQ(store.run(3).details.tags, std::vector<std::string>{"cool"});
+}
+
 TEST(Play, RecordsFromTheStartForASetTime) {
   const Session session;
   const Outcome outcome =
@@ -306,8 +341,8 @@ TEST(Play, SaysWhyNothingWasSeenOrStarted) {
       {"./small", "", "", 126},
       {"./plain.txt", "", "Permission denied; make it executable with 'chmod +x'", 126},
       {"no-such-game", "", "No such file or directory; name a program that is there", 127},
-      {"true", "--record", "not recorded: the game ended before the recording could start", 1},
-      {"true", "--for nan", "'nan' isn't a number of seconds", 2},
+      {"true", "--record", "not recorded: the game ended before the recording could start", 4},
+      {"true", "--for nan", "'nan' isn't a time from 0.1 s to a day", 2},
   };
   for (const auto& c : cases) {
     const Outcome outcome = session.play(c.game, c.options);

@@ -149,6 +149,18 @@ TEST(Rates, OfDisksNetworkAndPressure) {
   EXPECT_EQ(reason(tree.sample(), "net.eth0.down"), "the counter went back: its device was reset");
 }
 
+TEST(Processor, ThrottlesWhileACounterGrows) {
+  Tree tree;
+  tree.file("proc/stat", "cpu 1 0 0 9\ncpu0 1 0 0 9\n");
+  const std::string file = "sys/devices/system/cpu/cpu0/thermal_throttle/package_throttle_count";
+  tree.file(file, "7");
+  EXPECT_EQ(reason(tree.sample(), "cpu.throttle"), "it needs two samples");
+  for (const auto& [count, says] : {std::pair("7", "none"), {"9", "heat"}, {"9", "none"}}) {
+    tree.file(file, count);
+    EXPECT_EQ(*tree.sample().find("cpu.throttle").value, Value(says)) << count;
+  }
+}
+
 TEST(Rate, OverASleepOfTheMachineIsMissing) {
   sources::Rate rate;
   constexpr Moment kMuchLater{std::chrono::hours(3)};

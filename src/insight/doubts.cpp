@@ -120,7 +120,8 @@ Found warming_up(const RunInsight& insight, const std::vector<RunSeries>& all) {
                                          warmer.empty() || slower.empty() ? "" : ", ", slower)};
 }
 
-/// Readings named "….throttle" give the reason for a lower clock as text, "none" for none.
+/// Readings named "….throttle" give the reason for a lower clock as text, "none" for none. A card at its power limit
+/// does what it was made for.
 Found throttled(const std::vector<RunSeries>& all, const RunInsight& insight) {
   std::string text;
   for (const RunSeries& series : all) {
@@ -129,7 +130,7 @@ Found throttled(const std::vector<RunSeries>& all, const RunInsight& insight) {
     Nanoseconds time{};
     for (std::size_t i = 0; i < series.values.size(); ++i) {  // texts are kept where they change
       const auto* reason = std::get_if<std::string>(&series.values[i]);
-      if (reason == nullptr || *reason == "none") continue;
+      if (reason == nullptr || *reason == "none" || *reason == "power") continue;
       const Moment until = i + 1 < series.at.size() ? series.at[i + 1] : Moment{insight.info.length};
       time += std::max(Nanoseconds{}, until - series.at[i]);
       reasons.insert(*reason);

@@ -15,6 +15,7 @@
 #include "sources/hwmon_chips.hpp"
 #include "sources/rate.hpp"
 #include "sources/sources.hpp"
+#include "sources/throttle.hpp"
 
 namespace idlemeter::sources {
 namespace {
@@ -138,6 +139,7 @@ class GraphicsSource : public ReaderSource {
     for (const CardChannel& wanted : kChannels) add_channel(chip, wanted, found);
     for (const CardFile& file : kCardFiles) add_file(card.folder / file.file, file, found);
     add_computed(card, chip, found);
+    add_throttle(card.folder, found);
     const fs::path power = card.folder / "device/power/runtime_status";
     for (Reader& reader : found) {
       reader.read = [power, read = std::move(reader.read)](Moment now) -> Value {
@@ -209,6 +211,23 @@ class GraphicsSource : public ReaderSource {
              return *number(part) * 100 / *number(whole);
            }});
     }
+  }
+
+  /// The first of the forms that the drivers have.
+  static void add_throttle(const fs::path& card, std::vector<Reader>& readers) {
+    std::error_code failed;
+    const auto add_one = [&](const fs::path& path, auto read) {
+      if (has(readers, "throttle") || !fs::exists(path, failed)) return;
+      readers.push_back({{"throttle", "reason for a lower clock", "Throttle", "", DeviceKind::graphics, Unit::none,
+                          path.string(), -1, true},
+                         std::move(read)});
+    };
+    const fs::path amd = card / "device/gpu_metrics", i915 = card / "gt/gt0",
+                   xe = card / "device/tile0/gt0/freq0/throttle";
+    add_one(amd, [amd](Moment) { return amd_throttle(amd); });
+    if (fs::exists(i915 / "throttle_reason_status", failed))
+      add_one(i915, [i915](Moment) { return intel_throttle(i915, "throttle_reason_"); });
+    add_one(xe, [xe](Moment) { return intel_throttle(xe, "reason_"); });
   }
 
   std::function<Value(Moment)> energy_reader(const fs::path& file) {

@@ -14,6 +14,7 @@
 #include "sources/graphics_cards.hpp"
 #include "sources/reader_source.hpp"
 #include "sources/sources.hpp"
+#include "sources/throttle.hpp"
 
 namespace idlemeter::sources {
 namespace {
@@ -38,6 +39,7 @@ class Library {
     load(power_limit, "nvmlDeviceGetEnforcedPowerLimit");
     load(fan, "nvmlDeviceGetFanSpeed");
     load(link_width, "nvmlDeviceGetCurrPcieLinkWidth");
+    load(throttle, "nvmlDeviceGetCurrentClocksThrottleReasons");
     load(error_text, "nvmlErrorString");
     load(driver, "nvmlSystemGetDriverVersion");
     running_ = init != nullptr && shutdown != nullptr && count != nullptr && by_index != nullptr && init() == 0;
@@ -70,6 +72,7 @@ class Library {
   nvml::Result (*power_limit)(nvml::Device, unsigned int*) = nullptr;
   nvml::Result (*fan)(nvml::Device, unsigned int*) = nullptr;
   nvml::Result (*link_width)(nvml::Device, unsigned int*) = nullptr;
+  nvml::Result (*throttle)(nvml::Device, unsigned long long*) = nullptr;
   const char* (*error_text)(nvml::Result) = nullptr;
   nvml::Result (*driver)(char*, unsigned int) = nullptr;
 
@@ -169,7 +172,13 @@ class ManagedGraphicsSource : public ReaderSource {
       return result == 0 ? Value(std::string(version.data()))
                          : Value(library_.missing("nvmlSystemGetDriverVersion", result));
     });
-    for (auto reader = readers.end() - 2; reader != readers.end(); ++reader) reader->info.text = true;
+    add_one("throttle", "reason for a lower clock", "Throttle", Unit::none, [this, device](Moment) -> Value {
+      unsigned long long reasons = 0;
+      const nvml::Result result = library_.throttle == nullptr ? -1 : library_.throttle(device, &reasons);
+      return result == 0 ? Value(nvml_throttle(reasons))
+                         : Value(library_.missing("nvmlDeviceGetCurrentClocksThrottleReasons", result));
+    });
+    for (auto reader = readers.end() - 3; reader != readers.end(); ++reader) reader->info.text = true;
   }
 
   std::function<Value(Moment)> utilization(nvml::Device device, unsigned int nvml::Utilization::*part) {

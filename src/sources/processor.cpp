@@ -79,6 +79,7 @@ class ProcessorSource : public ReaderSource {
  private:
   bool before_sample(Moment /*now*/) override {
     sample_clocks();
+    sample_throttle();
     return sample_load();
   }
 
@@ -112,6 +113,26 @@ class ProcessorSource : public ReaderSource {
       clocks_[core] = std::move(clock);
     }
     if (!any) sample_clocks_of_cpuinfo();
+  }
+
+  /// "heat" if any core's or package's counter of thermal throttling has grown since the last sample.
+  void sample_throttle() {
+    if (throttle_counters_.empty()) return;
+    double sum = 0;
+    for (const fs::path& file : throttle_counters_) sum += number(read_number(file)).value_or(0);
+    throttle_ = throttled_ ? Value(sum > *throttled_ ? "heat" : "none") : Value(Missing{"it needs two samples"});
+    throttled_ = sum;
+  }
+
+  void find_throttle_counters() {
+    throttle_counters_.clear();
+    for (const int core : core_numbers_) {
+      const fs::path folder = cores_ / fmt::format("cpu{}/thermal_throttle", core);
+      for (const char* name : {"core_throttle_count", "package_throttle_count"}) {
+        std::error_code failed;
+        if (fs::exists(folder / name, failed)) throttle_counters_.push_back(folder / name);
+      }
+    }
   }
 
   void sample_clocks_of_cpuinfo() {
@@ -181,6 +202,12 @@ class ProcessorSource : public ReaderSource {
       }
     }
     for (int core : core_numbers_) readers.push_back(clock_reader(core));
+    find_throttle_counters();
+    if (!throttle_counters_.empty()) {
+      readers.push_back({{"cpu.throttle", "Processor's reason for a lower clock", "Throttle", "Processor",
+                          DeviceKind::processor, Unit::none, cores_.string() + "/cpu*/thermal_throttle", -1, true},
+                         [this](Moment) { return throttle_; }});
+    }
     return readers;
   }
 
@@ -198,6 +225,9 @@ class ProcessorSource : public ReaderSource {
   std::vector<int> core_numbers_;
   std::map<std::string, Line, std::less<>> load_;
   std::map<int, Value> clocks_;
+  std::vector<fs::path> throttle_counters_;
+  std::optional<double> throttled_;  // their sum at the last sample
+  Value throttle_ = Missing{"it needs two samples"};
   int error_ = 0;
 };
 
