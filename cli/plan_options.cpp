@@ -46,19 +46,21 @@ void add_plan_options(Command command, RecordingPlan& plan) {
         about);
   };
   time(
-      "--for", kShortest, [to](Nanoseconds length) { to->length = length; }, "Record for so long: 60 (seconds), 1:30");
+      "--for", kShortest, [to](Nanoseconds length) { to->length = length; },
+      "How long each run is: 60 (seconds), 90s or 1:30");
   time(
-      "--after", Nanoseconds{}, [to](Nanoseconds length) { to->after = length; }, "Wait so long first");
-  command.option("--repeat", to->repeat, "Record so many runs").check(positive());
+      "--after", Nanoseconds{}, [to](Nanoseconds length) { to->after = length; },
+      "How long to wait before the first run");
+  command.option("--repeat", to->repeat, "How many runs to record").check(positive());
   time(
-      "--pause", Nanoseconds{}, [to](Nanoseconds length) { to->pause = length; }, "Wait so long between two runs");
+      "--pause", Nanoseconds{}, [to](Nanoseconds length) { to->pause = length; }, "How long to wait between runs");
   command
       .option(
           "--set", [to](const std::string& text) { return read_setting(text, *to); },
-          "A setting that is tried, kept with the runs, like preset=High; may be repeated")
+          "A setting you are testing, kept with the runs, like preset=High; may be repeated")
       .repeats();
-  command.option("--note", to->notes.note, "A note, kept with the runs");
-  command.option("--tag", to->notes.tags, "A tag, kept with the runs; may be repeated").repeats();
+  command.option("--note", to->notes.note, "A note to keep with the runs");
+  command.option("--tag", to->notes.tags, "A tag to keep with the runs; may be repeated").repeats();
 }
 
 }  // namespace idlemeter::cli

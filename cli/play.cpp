@@ -388,8 +388,8 @@ void add_play(Command app) {
   add_plan_options(command, options->plan);
   command.flag(
       "--end-game", options->end_game,
-      "End the game after the last run, print the results, and exit with 0 if all runs were recorded, 1 if the "
-      "store failed, 3 if a run is short or missing, 4 if nothing was presented");
+      "End the game after the last run and print the results. Exit status: 0 if every run was recorded, 1 if the store "
+      "failed, 3 if a run is short or missing, 4 if nothing was presented");
   command.flag("--linked", options->linked, "The game links Idle Meter's library: put no probe into it");
   command.option("GAME", options->game, "The game and its arguments, after -- if one starts with a dash").required();
 

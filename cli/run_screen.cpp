@@ -69,7 +69,7 @@ std::string reasons(const std::vector<SureFigure>& intervals) {
   std::string text;
   for (const SureFigure& one : intervals) {
     if (!one.result.interval)
-      text += fmt::format("  no interval of the {}: {}\n", name_of(one.figure), one.result.reason);
+      text += fmt::format("  no interval for the {}: {}\n", name_of(one.figure), one.result.reason);
   }
   return text;
 }

@@ -112,10 +112,10 @@ void add_runs(Command app) {
   command.flag("--json", options->json, "As JSON");
   command.flag("--all", options->all, "Every definition, percentile and reading, instead of one screen");
   command.flag("--intervals", options->intervals,
-               "How sure the figures are: 95 % intervals by the stationary bootstrap");
+               "Show how certain the figures are: 95 % intervals (stationary bootstrap)");
   command.option(
       "--leave-out", [options](const std::string& word) { return read_rule(word, options->leave_out); },
-      "'loading': frames over a second are in no figure");
+      "'loading': leave frames over a second out of every figure");
 }
 
 }  // namespace idlemeter::cli

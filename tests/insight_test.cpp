@@ -89,10 +89,10 @@ TEST(Interval, IsNotGivenIfItWouldNotBeHonest) {
     return interval_of(frames_like(correlated(n, correlation, 1)), figure).reason;
   };
   EXPECT_EQ(reason(1'000, 0, {.kind = Figure::Kind::low, .share = Share::percent(0.1)}),
-            "1 frames in the slowest 0.1%; at least 25 are needed");
-  EXPECT_EQ(reason(40, 0, {}), "40 frames; at least 50 are needed");
+            "only 1 frames in the slowest 0.1%; at least 25 are needed");
+  EXPECT_EQ(reason(40, 0, {}), "only 40 frames; at least 50 are needed");
   EXPECT_EQ(reason(1'000, 0, {.kind = Figure::Kind::percentile, .q = 0.99}),
-            "10 frames beyond the percentile; at least 25 are needed");
+            "only 10 frames beyond the percentile; at least 25 are needed");
   EXPECT_NE(reason(600, 0.999, {}).find("too long for a run of 600"), std::string::npos) << reason(600, 0.999, {});
   EXPECT_EQ(interval_of(frames_like(correlated(6'000, 0, 1)), {}, {.progress = [](double) { return false; }}).reason,
             "given up");

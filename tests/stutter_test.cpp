@@ -125,9 +125,9 @@ TEST(Limits, AreJudgedBySecondsOfPlay) {
     LoadAt load;
     Limit main;
   } cases[] = {
-      {"GPU busy", played(varied, 0.97), {}, Limit::graphics},
-      {"GPU busy at an even pace", played(even, 0.97), {}, Limit::graphics},
-      {"GPU waits", played(varied, 0.5), {}, Limit::processor},
+      {"the GPU works all the time", played(varied, 0.97), {}, Limit::graphics},
+      {"the GPU works all the time, at an even pace", played(even, 0.97), {}, Limit::graphics},
+      {"the GPU waits", played(varied, 0.5), {}, Limit::processor},
       {"in between", played(varied, 0.9), {}, Limit::mixed},
       {"even pace, GPU with time left", played(even, 0.6), {}, Limit::cap},
       {"no evidence", played(varied), {}, Limit::unknown},

@@ -173,11 +173,11 @@ void draw(const Ranked& frames, double block, std::mt19937_64& random, std::vect
 std::string too_few(std::size_t n, const Figure& figure) {
   const std::size_t beyond = frames_beyond(n, figure);
   if (figure.kind == Figure::Kind::average)
-    return fmt::format("{} frames; at least {} are needed", n, 2 * kLeastFrames);
+    return fmt::format("only {} frames; at least {} are needed", n, 2 * kLeastFrames);
   if (figure.kind == Figure::Kind::low)
-    return fmt::format("{} frames in the slowest {}; at least {} are needed", beyond, to_string(figure.share),
+    return fmt::format("only {} frames in the slowest {}; at least {} are needed", beyond, to_string(figure.share),
                        kLeastFrames);
-  return fmt::format("{} frames beyond the percentile; at least {} are needed", beyond, kLeastFrames);
+  return fmt::format("only {} frames beyond the percentile; at least {} are needed", beyond, kLeastFrames);
 }
 
 }  // namespace

@@ -93,14 +93,14 @@ void LiveSession::note_problem(const std::string& problem) {
   if (problems_.size() < kMost) problems_.push_back(problem);
 }
 
-/// "recording 2 of 5, 34 s left", "records in 12 s"; nothing if nothing is planned.
+/// "recording 2 of 5, 34 s left", "recording starts in 12 s"; nothing if nothing is planned.
 std::string LiveSession::plan_in_words(Moment now) const {
   const auto whole = [](Nanoseconds length) { return std::ceil(std::max(0.0, in_seconds(length))); };
   if (recording_ && of_ > 1)
     return fmt::format("recording {} of {}, {:.0f} s left", number_, of_, whole(*recording_->until() - now));
   if (recording_ || !planned_ || planned_->at <= now) return "";
-  if (planned_->how.repeat == 1) return fmt::format("records in {:.0f} s", whole(planned_->at - now));
-  return fmt::format("{} {} of {} in {:.0f} s", planned_->done > 0 ? "pause: records" : "records", planned_->done + 1,
+  if (planned_->how.repeat == 1) return fmt::format("recording starts in {:.0f} s", whole(planned_->at - now));
+  return fmt::format("{}run {} of {} starts in {:.0f} s", planned_->done > 0 ? "pause: " : "", planned_->done + 1,
                      planned_->how.repeat, whole(planned_->at - now));
 }
 

@@ -25,7 +25,9 @@ std::string joined(const std::vector<std::string_view>& found) {
   return text.empty() ? "none" : text;
 }
 
-constexpr std::uint64_t bits(int from, int to) { return (~std::uint64_t{0} >> (63 - to)) & (~std::uint64_t{0} << from); }
+constexpr std::uint64_t bits(int from, int to) {
+  return (~std::uint64_t{0} >> (63 - to)) & (~std::uint64_t{0} << from);
+}
 
 // SMU_THROTTLER_*_BIT of amdgpu_smu.h.
 constexpr ThrottleBits kAmd[] = {

@@ -39,7 +39,7 @@ struct IntervalOptions {
 /// The interval of a figure, or why there is none.
 struct IntervalResult {
   std::optional<FigureInterval> interval;
-  std::string reason = {};  ///< of none: "12 frames in the slowest 0.1 %; at least 25 are needed"
+  std::string reason = {};  ///< of none: "only 12 frames in the slowest 0.1%; at least 25 are needed"
 };
 
 /// By the stationary bootstrap (Politis & Romano 1994), because frames depend on their neighbours: resamples of blocks
