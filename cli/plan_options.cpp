@@ -6,6 +6,7 @@
 
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/time.hpp"
+#include "output.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -31,6 +32,17 @@ std::string read_setting(const std::string& text, RecordingPlan& plan) {
 }
 
 }  // namespace
+
+std::string wrong_with(const RecordingPlan& plan) {
+  if (plan.repeat > 1 && !plan.length) return "--repeat needs --for: how long each run is";
+  if (plan.repeat > 1'000) return "--repeat takes up to 1000 runs";
+  return "";
+}
+
+int misuse(const std::string& command, const std::string& wrong) {
+  complain("idlemeter: {}\nTry 'idlemeter {} --help'.\n", wrong, command);
+  return 2;
+}
 
 void add_plan_options(Command command, RecordingPlan& plan) {
   RecordingPlan* const to = &plan;

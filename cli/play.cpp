@@ -139,6 +139,11 @@ MeterOptions meter_options(const PlayOptions& options, const std::shared_ptr<Fac
   meter.folder = meter_folder();
   meter.settings = chosen_settings(options.settings);
   meter.store = options.store;
+  RecordingChoices& always = meter.settings.recording;  // also for recordings that are started by key or command
+  const RunNotes& notes = options.plan.notes;
+  for (const auto& [name, value] : notes.settings) always.settings[name] = value;
+  always.tags.insert(always.tags.end(), notes.tags.begin(), notes.tags.end());
+  if (!notes.note.empty()) always.note = notes.note;
   meter.visible = !options.hidden;
   meter.faces = Faces::names();
   meter.file_of = [faces](const std::string& name) { return faces->file_of(name); };
@@ -183,7 +188,7 @@ void print_report(const GameReport& game) {
 
 bool is_planned(const PlayOptions& options) {
   const RecordingPlan& plan = options.plan;
-  return options.record || options.end_game || plan.length || plan.repeat > 1;
+  return options.record || options.end_game || plan.length || plan.repeat > 1 || plan.after > Nanoseconds{};
 }
 
 /// What became of the recordings, as an exit status.
@@ -289,6 +294,7 @@ int cannot_start(const std::string& game, int error) {
 }
 
 int play(const PlayOptions& options) {
+  if (const std::string wrong = wrong_with(options.plan); !wrong.empty()) return misuse("play", wrong);
   take_signals();
   auto faces = std::make_shared<Faces>();
   MeterOptions settings = meter_options(options, faces);

@@ -81,6 +81,7 @@ std::string done(const MeterCommand& command, const MeterAnswer& answer) {
 }
 
 int tell(const TellOptions& options) {
+  if (const std::string wrong = wrong_with(options.command.plan); !wrong.empty()) return misuse("tell record", wrong);
   int status = 0;
   for (const RunningMeter& meter : meant(options)) {
     const std::string text = tell_meter(meter.control, to_json(options.command));

@@ -297,6 +297,15 @@ TEST(Play, RecordsWithoutHandsAndItsStatusSaysWhatBecameOfThePlan) {
   EXPECT_EQ(store.run(3).details.tags, std::vector<std::string>{"cool"});
 }
 
+TEST(Play, AProgramCanBenchmarkSettings) {
+  const Session session;
+  const Outcome outcome = session.run("'" BENCHMARK "' '" IDLEMETER_COMMAND "' b.db 0.3 pause=5 pause=9 -- " +
+                                      std::string(kStill) + " --frames 10000 --pause {}");
+  EXPECT_EQ(outcome.status, 0) << outcome.text;
+  for (const char* line : {"pause=5      run 1: average ", "pause=5      run 3: ", "pause=9      run 6: average "})
+    EXPECT_NE(outcome.text.find(line), std::string::npos) << outcome.text;
+}
+
 TEST(Play, RecordsFromTheStartForASetTime) {
   const Session session;
   const Outcome outcome =
@@ -342,6 +351,7 @@ TEST(Play, SaysWhyNothingWasSeenOrStarted) {
       {"./plain.txt", "", "Permission denied; make it executable with 'chmod +x'", 126},
       {"no-such-game", "", "No such file or directory; name a program that is there", 127},
       {"true", "--record", "not recorded: the game ended before the recording could start", 4},
+      {"true", "--repeat 3", "--repeat needs --for", 2},
       {"true", "--for nan", "'nan' isn't a time from 0.1 s to a day", 2},
   };
   for (const auto& c : cases) {

@@ -1,5 +1,6 @@
 #include "idlemeter/runs/store.hpp"
 
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 #include <signal.h>
 #include <sqlite3.h>
@@ -10,6 +11,7 @@
 #include <functional>
 #include <limits>
 #include <optional>
+#include <random>
 #include <stdexcept>
 #include <thread>
 
@@ -238,7 +240,7 @@ TEST(Store, OneBadRunHidesNoOther) {
       Recorder recorder(store, {.game = "Tidepool Rally"});
       for (int i = 1; i <= 300; ++i) recorder.add({Moment{i * 10 * kMillisecond}, 10 * kMillisecond, Nanoseconds{5}});
       recorder.add(Moment{kSecond}, snapshot_of({kLoad, kApi}, {50.0, std::string("OpenGL")}));
-      recorder.finish();
+      if (run > 0) recorder.finish();  // the first stays in rows, the others are packed
     }
   }
   const std::string most = "9223372036854775807", least = "-9223372036854775807 - 1";
@@ -258,21 +260,11 @@ TEST(Store, OneBadRunHidesNoOther) {
   EXPECT_TRUE(store.series(1)[0].values.empty());
   EXPECT_FALSE(moment_of(store, 1, Moment{kSecond}).values.entries().empty());
   for (std::int64_t run : {2, 3}) EXPECT_EQ(store.run(run).length, 3 * kSecond);
-}
-
-TEST(Recorder, ImpossibleTimesAreCountedNotKept) {
-  const testing::Folder folder;
-  Store store(folder / "runs.db");
-  Recorder recorder(store, {});
-  constexpr Nanoseconds kMost = Nanoseconds::max(), kLeast = Nanoseconds::min(), kOne{1};
-  for (const FrameRecord& frame :
-       {FrameRecord{Moment{kMost}, kOne}, {Moment{kLeast}, kOne}, {{}, kMost}, {{}, kLeast}, {{}, {}}, {{}, -kOne}})
-    recorder.add(frame);
-  const Moment at{kSecond};
-  recorder.add({at, kSecond, kLeast});
-  EXPECT_EQ(recorder.refused(), 6u);
-  EXPECT_EQ(store.frames(recorder.finish()), (std::vector<FrameRecord>{{at, kSecond}}));
-  EXPECT_THROW(recorder.add({at, kSecond}), std::logic_error);
+  change(file, "UPDATE frame_chunk SET intervals_ns = x'28b52ffd00' WHERE run = 2");
+  change(file, "UPDATE sample_block SET samples = " + most + " WHERE run = 2");
+  EXPECT_NE(message_of([&] { (void)store.frames(2); }).find("damaged"), std::string::npos);
+  EXPECT_NE(message_of([&] { (void)store.series(2); }).find("damaged"), std::string::npos);
+  EXPECT_EQ(store.frames(3).size(), 300u);
 }
 
 /// What a call does as another user, who may read the folder but not write to it.
@@ -291,6 +283,129 @@ std::string as_nobody(const std::function<std::string()>& call) {
   ::close(ends[0]);
   ::waitpid(child, nullptr, 0);
   return text;
+}
+
+std::int64_t count_of(const std::filesystem::path& store, const std::string& sql) {
+  sqlite3* database = nullptr;
+  EXPECT_EQ(sqlite3_open(store.c_str(), &database), SQLITE_OK);
+  sqlite3_stmt* statement = nullptr;
+  EXPECT_EQ(sqlite3_prepare_v2(database, sql.c_str(), -1, &statement, nullptr), SQLITE_OK) << sqlite3_errmsg(database);
+  const std::int64_t count = sqlite3_step(statement) == SQLITE_ROW ? sqlite3_column_int64(statement, 0) : -1;
+  sqlite3_finalize(statement);
+  sqlite3_close(database);
+  return count;
+}
+
+/// Readings like a machine's: some stand still, most waver by a few of their steps.
+class ManyReadings {
+ public:
+  ManyReadings() {
+    std::vector<ReadingInfo> infos;
+    for (int i = 0; i < 250; ++i) infos.push_back({.id = "a.r" + std::to_string(i), .unit = Unit::watt});
+    list_ = std::make_shared<const ReadingList>(std::move(infos));
+    values_.assign(250, 40.0);
+  }
+
+  Snapshot next(Moment at) {
+    for (std::size_t i = 0; i < values_.size(); ++i)
+      values_[i] += i % 4 == 0 ? 0 : 0.125 * static_cast<double>(static_cast<int>(random_() % 9) - 4);
+    return {at, {std::make_shared<const Batch>(Batch{list_, {values_.begin(), values_.end()}, at})}};
+  }
+
+ private:
+  std::mt19937_64 random_{7};
+  std::shared_ptr<const ReadingList> list_;
+  std::vector<double> values_;
+};
+
+TEST(Store, PacksWhatIsAMinuteOldExactlyAndSmall) {
+  const testing::Folder folder;
+  const auto file = folder / "runs.db";
+  Store store(file);
+  Clock clock;
+  Recorder recorder(store, {}, clock.function());
+  ManyReadings readings;
+  std::mt19937_64 random(3);
+  std::vector<FrameRecord> frames;
+  std::vector<std::pair<Moment, double>> samples;  // of the second reading
+  Moment due{};
+  for (int i = 0; i < 60'000; ++i) {  // five minutes at 200 frames a second, with a pause
+    const Nanoseconds length = 5 * kMillisecond + Nanoseconds(static_cast<int>(random() % 400'000) - 200'000);
+    clock.now += length + (i == 20'000 ? 7 * kSecond : Nanoseconds{});
+    frames.push_back({clock.now, length, i % 1'000 == 0 ? kUnknownTime : length * 4 / 5});
+    recorder.add(frames.back());
+    if (clock.now < due) continue;
+    due = clock.now + kSecond / 2;
+    const Snapshot snapshot = readings.next(clock.now);
+    samples.emplace_back(clock.now, *number(*snapshot.find("a.r1").value));
+    recorder.add(clock.now, snapshot);
+  }
+  recorder.flush();
+  const auto check = [&] {
+    EXPECT_EQ(store.frames(1), frames);
+    const RunSeries series = store.series(1).at(1);
+    ASSERT_EQ(series.at.size(), samples.size());
+    for (std::size_t i = 0; i < samples.size(); ++i)
+      ASSERT_EQ(std::pair(series.at[i], *number(series.values[i])), samples[i]) << i;
+  };
+  check();
+  recorder.finish();
+  check();
+  EXPECT_LE(count_of(file, "SELECT count(*) FROM frame_chunk"), 15);
+  EXPECT_EQ(count_of(file, "SELECT count(*) FROM sample"), 0);
+  change(file, "PRAGMA wal_checkpoint(TRUNCATE)");
+  EXPECT_LT(std::filesystem::file_size(file), 15'000'000 / 12) << "an hour would take 15 MB";
+}
+
+TEST(Store, AnOlderOneIsMigratedOrReadAsItIs) {
+  const testing::Folder folder;
+  const auto file = folder / "runs.db";
+  {
+    Store store(file);
+    Recorder recorder(store, {.game = "Tidepool Rally"});
+    recorder.add({Moment{kSecond}, kSecond});
+    recorder.add(Moment{kSecond}, snapshot_of({kLoad}, {50.0}));
+  }
+  change(
+      file,
+      "ALTER TABLE run_reading DROP COLUMN alias; ALTER TABLE frame_chunk DROP COLUMN packed; DROP TABLE sample_block; "
+      "PRAGMA user_version = 1; PRAGMA wal_checkpoint(TRUNCATE)");
+  const auto read = [&] {
+    const Store store(file, Store::Mode::existing);
+    return fmt::format("{} {}", store.frames(1).size(), *number(store.series(1).at(0).values.at(0)));
+  };
+  using std::filesystem::perms;
+  std::filesystem::permissions(file, perms::owner_read | perms::group_read | perms::others_read);
+  std::filesystem::permissions(folder.path(), static_cast<perms>(0555));
+  EXPECT_EQ(as_nobody(read), "1 50");
+  EXPECT_EQ(count_of(file, "PRAGMA user_version"), 1);
+  std::filesystem::permissions(folder.path(), perms::owner_all);
+  std::filesystem::permissions(file, perms::owner_read | perms::owner_write);
+  EXPECT_EQ(read(), "1 50");
+  EXPECT_EQ(count_of(file, "PRAGMA user_version"), 2);
+  Store store(file);
+  Recorder recorder(store, {});
+  ReadingInfo aliased = kLoad;
+  aliased.alias = "gpu0.load";
+  recorder.add({}, snapshot_of({aliased}, {50.0}));
+  EXPECT_EQ(store.series(recorder.finish()).at(0).info.alias, "gpu0.load");
+  const RunMoment moment = moment_of(store, 2, Moment{kSecond});
+  EXPECT_NE(moment.values.find("gpu0.load").info, nullptr) << "a face may name the card by its number";
+}
+
+TEST(Recorder, ImpossibleTimesAreCountedNotKept) {
+  const testing::Folder folder;
+  Store store(folder / "runs.db");
+  Recorder recorder(store, {});
+  constexpr Nanoseconds kMost = Nanoseconds::max(), kLeast = Nanoseconds::min(), kOne{1};
+  for (const FrameRecord& frame :
+       {FrameRecord{Moment{kMost}, kOne}, {Moment{kLeast}, kOne}, {{}, kMost}, {{}, kLeast}, {{}, {}}, {{}, -kOne}})
+    recorder.add(frame);
+  const Moment at{kSecond};
+  recorder.add({at, kSecond, kLeast});
+  EXPECT_EQ(recorder.refused(), 6u);
+  EXPECT_EQ(store.frames(recorder.finish()), (std::vector<FrameRecord>{{at, kSecond}}));
+  EXPECT_THROW(recorder.add({at, kSecond}), std::logic_error);
 }
 
 TEST(Store, InAFolderThatCannotBeWrittenToCanBeRead) {

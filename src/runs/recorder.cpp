@@ -14,6 +14,7 @@
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
+#include "runs/pack.hpp"
 #include "runs/store_state.hpp"
 
 namespace idlemeter {
@@ -26,6 +27,10 @@ constexpr Nanoseconds kCommitEvery =
 constexpr Nanoseconds kLongestLock = kSecond / 10;  // an open transaction keeps other writers waiting
 constexpr Nanoseconds kChunkLength = kSecond;       // of play in a row of frame_chunk
 constexpr std::size_t kMostFramesInChunk = 100'000;
+
+// What is kept in rows of its own until it is packed.
+constexpr std::int64_t kChunksToPack = 60;
+constexpr std::size_t kFramesToPack = 200'000, kSamplesToPack = 120;
 
 std::string utc_now() {
   const auto now = std::chrono::floor<std::chrono::seconds>(std::chrono::system_clock::now());
@@ -61,6 +66,29 @@ struct Chunk {
   }
 };
 
+/// Rows without a pause between them, as one.
+struct OldChunks {
+  Chunk whole;
+  std::int64_t first = 0, count = 0;  ///< places of their rows
+
+  [[nodiscard]] bool goes_on_with(const Chunk& next) const {
+    return count == 0 || next.start == whole.start + whole.length;
+  }
+
+  void add(const Chunk& next, std::int64_t place) {
+    if (count == 0) first = place;
+    if (count++ == 0) whole.start = next.start;
+    // A chunk without any GPU time keeps none.
+    if (next.gpu_work.empty()) whole.gpu_work.resize(whole.intervals.size() + next.intervals.size(), kUnknownTime);
+    whole.gpu_work.insert(whole.gpu_work.end(), next.gpu_work.begin(), next.gpu_work.end());
+    whole.intervals.insert(whole.intervals.end(), next.intervals.begin(), next.intervals.end());
+    whole.length += next.length;
+    whole.any_gpu_work = whole.any_gpu_work || next.any_gpu_work;
+  }
+};
+
+std::vector<char> as_blob(const std::string& bytes) { return {bytes.begin(), bytes.end()}; }
+
 }  // namespace
 
 struct Recorder::State {
@@ -68,8 +96,8 @@ struct Recorder::State {
       : store(where),
         clock(std::move(with)),
         database(where.state_->database),
-        insert_chunk(database, "INSERT INTO frame_chunk VALUES (?, ?, ?, ?, ?, ?, ?)"),
-        insert_reading(database, "INSERT INTO run_reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"),
+        insert_chunk(database, "INSERT INTO frame_chunk VALUES (?, ?, ?, ?, ?, ?, ?, ?)"),
+        insert_reading(database, "INSERT INTO run_reading VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)"),
         insert_sample(database, "INSERT INTO sample VALUES (?, ?, ?, ?)"),
         insert_text(database, "INSERT INTO sample_text VALUES (?, ?, ?, ?)") {}
 
@@ -83,6 +111,8 @@ struct Recorder::State {
   std::uint64_t refused = 0;
   Moment committed{};  // by the clock
   Chunk chunk;
+  OldChunks old_chunks;
+  SampleBlock old_samples;
   std::int64_t chunks = 0;
   std::int64_t samples = 0;
   std::unordered_map<std::string, std::size_t> places;  // of readings in the run
@@ -113,6 +143,9 @@ struct Recorder::State {
 
   void insert_run(const RunDetails& details);
   void write_chunk();
+  void pack_chunks();
+  void pack_samples();
+  void keep_for_packing(Moment at);
   std::size_t place_of(const ReadingInfo& info);
   void take(Moment at, std::size_t place, const Value& value);
 };
@@ -136,8 +169,52 @@ void Recorder::State::write_chunk() {
   begin();
   const auto frames = static_cast<std::int64_t>(chunk.intervals.size());
   if (!chunk.any_gpu_work) chunk.gpu_work.clear();
-  insert_chunk.bind(run, chunks++, chunk.start, frames, chunk.length, chunk.intervals, chunk.gpu_work).run();
+  insert_chunk.bind(run, chunks++, chunk.start, frames, chunk.length, chunk.intervals, chunk.gpu_work, std::int64_t{0})
+      .run();
+  if (!old_chunks.goes_on_with(chunk)) pack_chunks();
+  old_chunks.add(chunk, chunks - 1);
   chunk.clear();
+  if (old_chunks.count >= kChunksToPack || old_chunks.whole.intervals.size() >= kFramesToPack) pack_chunks();
+}
+
+/// Instead of the rows that they were kept in so far.
+void Recorder::State::pack_chunks() {
+  if (old_chunks.count > 1) {
+    begin();
+    const Chunk& all = old_chunks.whole;
+    runs::Statement(database, "DELETE FROM frame_chunk WHERE run = ? AND place >= ? AND place < ?")
+        .bind(run, old_chunks.first, old_chunks.first + old_chunks.count)
+        .run();
+    const std::string work = all.any_gpu_work ? pack(all.gpu_work) : "";
+    insert_chunk
+        .bind(run, old_chunks.first, all.start, static_cast<std::int64_t>(all.intervals.size()), all.length,
+              as_blob(pack(all.intervals)), as_blob(work), std::int64_t{1})
+        .run();
+  }
+  old_chunks = {};
+}
+
+void Recorder::State::pack_samples() {
+  if (old_samples.at.empty()) return;
+  begin();
+  const auto count = static_cast<std::int64_t>(old_samples.at.size());
+  runs::Statement(database, "DELETE FROM sample WHERE run = ? AND place >= ?").bind(run, samples - count).run();
+  runs::Statement(database, "INSERT INTO sample_block VALUES (?, ?, ?, ?, ?)")
+      .bind(run, samples - count, count, static_cast<std::int64_t>(old_samples.columns.size()),
+            as_blob(pack(old_samples)))
+      .run();
+  old_samples = {};
+}
+
+/// A sample that has its row already; readings that came later are missing in those before.
+void Recorder::State::keep_for_packing(Moment at) {
+  old_samples.columns.resize(std::max(old_samples.columns.size(), numbers.size()));
+  for (std::size_t i = 0; i < old_samples.columns.size(); ++i) {
+    old_samples.columns[i].resize(old_samples.at.size(), std::numeric_limits<double>::quiet_NaN());
+    old_samples.columns[i].push_back(i < numbers.size() ? numbers[i] : std::numeric_limits<double>::quiet_NaN());
+  }
+  old_samples.at.push_back(at);
+  if (old_samples.at.size() >= kSamplesToPack) pack_samples();
 }
 
 std::size_t Recorder::State::place_of(const ReadingInfo& info) {
@@ -146,7 +223,7 @@ std::size_t Recorder::State::place_of(const ReadingInfo& info) {
     insert_reading
         .bind(run, static_cast<std::int64_t>(entry->second), info.id, info.title, info.brief, info.device,
               std::string(name_of(info.kind)), std::string(symbol(info.unit)), std::int64_t{info.digits},
-              std::int64_t{info.text}, info.source)
+              std::int64_t{info.text}, info.source, info.alias)
         .run();
   }
   return entry->second;
@@ -200,6 +277,7 @@ void Recorder::add(Moment at, const Snapshot& snapshot) {
   s.numbers.assign(s.places.size(), std::numeric_limits<double>::quiet_NaN());
   for (const Snapshot::Entry& entry : snapshot.entries()) s.take(at, s.place_of(*entry.info), *entry.value);
   s.insert_sample.bind(s.run, s.samples++, at, s.numbers).run();
+  s.keep_for_packing(at);
   s.commit_if_due();
 }
 
@@ -213,6 +291,8 @@ std::uint64_t Recorder::refused() const { return state_->refused; }
 std::int64_t Recorder::finish() {
   state_->expect_open();
   state_->write_chunk();
+  state_->pack_chunks();
+  state_->pack_samples();
   state_->begin();
   runs::Statement(state_->database, "UPDATE run SET finished = 1 WHERE id = ?").bind(state_->run).run();
   state_->commit();

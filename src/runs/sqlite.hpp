@@ -31,6 +31,8 @@ class Database {
   [[nodiscard]] sqlite3* handle() const { return handle_.get(); }
   [[noreturn]] void fail() const;
 
+  [[nodiscard]] bool is_writable() const { return sqlite3_db_readonly(handle_.get(), "main") == 0; }
+
   /// SQLite's result code of the last call that failed.
   [[nodiscard]] int error_code() const { return sqlite3_errcode(handle_.get()); }
 

@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
+#include <algorithm>
 #include <bit>
 #include <cctype>
 #include <cmath>
@@ -17,6 +18,7 @@
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/run.hpp"
+#include "runs/pack.hpp"
 #include "runs/store_state.hpp"
 
 namespace idlemeter {
@@ -29,7 +31,7 @@ namespace fs = std::filesystem;
 static_assert(std::endian::native == std::endian::little, "blobs hold little-endian numbers");
 
 constexpr std::int64_t kApplication = 0x49444C4D;  // "IDLM"
-constexpr std::int64_t kVersion = 1;
+constexpr std::int64_t kVersion = 2;
 
 // docs/store.md explains every column.
 constexpr const char* kSchema = R"sql(
@@ -56,6 +58,15 @@ CREATE TABLE sample_text (
   run INTEGER NOT NULL REFERENCES run(id) ON DELETE CASCADE, reading INTEGER NOT NULL, at_ns INTEGER NOT NULL,
   text TEXT NOT NULL);
 CREATE INDEX sample_text_by_run ON sample_text (run, reading, at_ns);
+)sql";
+
+// From version 1 to 2, also of a new store.
+constexpr const char* kVersionTwo = R"sql(
+ALTER TABLE run_reading ADD COLUMN alias TEXT NOT NULL DEFAULT '';
+ALTER TABLE frame_chunk ADD COLUMN packed INTEGER NOT NULL DEFAULT 0;
+CREATE TABLE sample_block (
+  run INTEGER NOT NULL REFERENCES run(id) ON DELETE CASCADE, place INTEGER NOT NULL, samples INTEGER NOT NULL,
+  readings INTEGER NOT NULL, packed BLOB NOT NULL, PRIMARY KEY (run, place));
 )sql";
 
 /// SQLite would take an empty file, or make a file that is not there; both are refused where the store should exist.
@@ -97,13 +108,13 @@ void check_or_make(runs::Database& database, const std::string& path, Store::Mod
         fmt::format("made by a newer Idle Meter (store version {}, this one reads up to {})", version, kVersion), path,
         "update Idle Meter");
   }
-  if (version == kVersion) return;
+  if (version == kVersion || (version > 0 && !database.is_writable())) return;  // an older one can be read as it is
   database.run("PRAGMA journal_mode = WAL");
   database.run("BEGIN IMMEDIATE");
-  if (database.number("PRAGMA user_version") == 0) {  // nobody else was faster
-    database.run(kSchema);
-    database.run(fmt::format("PRAGMA application_id = {}; PRAGMA user_version = {}", kApplication, kVersion));
-  }
+  const std::int64_t now = database.number("PRAGMA user_version");  // another program may have been faster
+  if (now == 0) database.run(kSchema);
+  if (now < 2) database.run(kVersionTwo);
+  database.run(fmt::format("PRAGMA application_id = {}; PRAGMA user_version = {}", kApplication, kVersion));
   database.run("COMMIT");
 }
 
@@ -197,6 +208,40 @@ std::string words_of(const std::vector<std::int64_t>& ids) {
   return fmt::format("{} runs from {} to {}; 'idlemeter runs' lists them", ids.size(), ids.front(), ids.back());
 }
 
+constexpr double kMissing = std::numeric_limits<double>::quiet_NaN();
+
+/// Of the columns start_ns, intervals_ns, gpu_work_ns, frames, packed.
+std::vector<Nanoseconds> lengths_of(const runs::Statement& chunk, int column) {
+  if (chunk.integer(4) == 0) return chunk.blob<Nanoseconds>(column);
+  const auto packed = chunk.blob<char>(column);
+  if (packed.empty()) return {};
+  const std::int64_t frames = chunk.integer(3);
+  return unpack({packed.data(), packed.size()}, frames > 0 ? static_cast<std::size_t>(frames) : 0);
+}
+
+/// A number of a reading; a text reading has none.
+void add_sample(RunSeries& series, Moment at, double value) {
+  if (series.info.text) return;
+  series.at.push_back(at);
+  series.values.push_back(std::isfinite(value) ? Value(value) : Value(Missing{"missing when it was recorded"}));
+}
+
+void add_blocks(runs::Database& database, std::int64_t run, std::vector<RunSeries>& series) {
+  runs::Statement blocks(database, "SELECT samples, readings, packed FROM sample_block WHERE run = ? ORDER BY place");
+  for (blocks.bind(run); blocks.step();) {
+    const auto packed = blocks.blob<char>(2);
+    const auto count = [&](int column) {
+      return static_cast<std::size_t>(std::max<std::int64_t>(0, blocks.integer(column)));
+    };
+    const SampleBlock block = unpack({packed.data(), packed.size()}, count(0), count(1));
+    for (std::size_t i = 0; i < block.at.size(); ++i) {
+      if (!is_possible(block.at[i])) continue;
+      for (std::size_t column = 0; column < series.size(); ++column)
+        add_sample(series[column], block.at[i], column < block.columns.size() ? block.columns[column][i] : kMissing);
+    }
+  }
+}
+
 DeviceKind kind_from(std::string_view name) {
   for (int i = 0; i <= static_cast<int>(DeviceKind::own); ++i) {
     if (name_of(static_cast<DeviceKind>(i)) == name) return static_cast<DeviceKind>(i);
@@ -210,6 +255,7 @@ Store::State::State(const fs::path& file, Mode mode, LockWait wait)
     : path(file), opened(open(file, mode, wait)), database(*opened) {
   // FULL: a commit is on the disk when it returns, so that a power cut loses no more than a crash does.
   database.run("PRAGMA synchronous = FULL");
+  version = database.number("PRAGMA user_version");
 }
 
 Store::Store(const fs::path& path, Mode mode, LockWait wait)
@@ -251,13 +297,15 @@ RunInfo Store::run(std::int64_t id) const {
 
 std::vector<FrameRecord> Store::frames(std::int64_t id) const {
   std::vector<FrameRecord> frames;
-  runs::Statement chunks(state_->database,
-                         "SELECT start_ns, intervals_ns, gpu_work_ns FROM frame_chunk WHERE run = ? ORDER BY place");
+  runs::Statement chunks(
+      state_->database, fmt::format("SELECT start_ns, intervals_ns, gpu_work_ns, frames, {} FROM frame_chunk WHERE run "
+                                    "= ? ORDER BY place",
+                                    state_->version < 2 ? "0" : "packed"));
   Moment at{};
   for (chunks.bind(id); chunks.step();) {
     if (is_possible(chunks.moment(0))) at = chunks.moment(0);  // a damaged one goes on where the chunk before ended
-    const auto intervals = chunks.blob<Nanoseconds>(1);
-    const auto work = chunks.blob<Nanoseconds>(2);
+    const auto intervals = lengths_of(chunks, 1);
+    const auto work = lengths_of(chunks, 2);
     for (std::size_t i = 0; i < intervals.size(); ++i) {
       if (!is_possible(intervals[i]) || !is_possible(at + intervals[i])) continue;
       at += intervals[i];
@@ -269,9 +317,12 @@ std::vector<FrameRecord> Store::frames(std::int64_t id) const {
 
 std::vector<Nanoseconds> Store::intervals(std::int64_t id) const {
   std::vector<Nanoseconds> all;
-  runs::Statement chunks(state_->database, "SELECT intervals_ns FROM frame_chunk WHERE run = ? ORDER BY place");
+  runs::Statement chunks(
+      state_->database,
+      fmt::format("SELECT 0, intervals_ns, 0, frames, {} FROM frame_chunk WHERE run = ? ORDER BY place",
+                  state_->version < 2 ? "0" : "packed"));
   for (chunks.bind(id); chunks.step();) {
-    const auto part = chunks.blob<Nanoseconds>(0);
+    const auto part = lengths_of(chunks, 1);
     all.insert(all.end(), part.begin(), part.end());
   }
   return all;
@@ -280,8 +331,9 @@ std::vector<Nanoseconds> Store::intervals(std::int64_t id) const {
 std::vector<RunSeries> Store::series(std::int64_t id) const {
   std::vector<RunSeries> series;
   runs::Statement readings(state_->database,
-                           "SELECT id, title, brief, device, kind, unit, digits, text, source FROM run_reading "
-                           "WHERE run = ? ORDER BY place");
+                           fmt::format("SELECT id, title, brief, device, kind, unit, digits, text, source, {} FROM "
+                                       "run_reading WHERE run = ? ORDER BY place",
+                                       state_->version < 2 ? "''" : "alias"));
   for (readings.bind(id); readings.step();) {
     RunSeries one;
     one.info = {readings.text(0),
@@ -292,19 +344,17 @@ std::vector<RunSeries> Store::series(std::int64_t id) const {
                 unit_from(readings.text(5)).value_or(Unit::none),
                 readings.text(8),
                 static_cast<int>(readings.integer(6)),
-                readings.integer(7) != 0};
+                readings.integer(7) != 0,
+                readings.text(9)};
     series.push_back(std::move(one));
   }
+  if (state_->version >= 2) add_blocks(state_->database, id, series);
   runs::Statement samples(state_->database, "SELECT at_ns, numbers FROM sample WHERE run = ? ORDER BY place");
   for (samples.bind(id); samples.step();) {
     if (!is_possible(samples.moment(0))) continue;
     const auto numbers = samples.blob<double>(1);
-    for (std::size_t i = 0; i < series.size(); ++i) {
-      if (series[i].info.text) continue;
-      const bool there = i < numbers.size() && std::isfinite(numbers[i]);
-      series[i].at.push_back(samples.moment(0));
-      series[i].values.push_back(there ? Value(numbers[i]) : Value(Missing{"missing when it was recorded"}));
-    }
+    for (std::size_t i = 0; i < series.size(); ++i)
+      add_sample(series[i], samples.moment(0), i < numbers.size() ? numbers[i] : kMissing);
   }
   runs::Statement texts(state_->database,
                         "SELECT reading, at_ns, text FROM sample_text WHERE run = ? ORDER BY reading, at_ns");

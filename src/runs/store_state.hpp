@@ -12,6 +12,7 @@ struct Store::State {
   std::filesystem::path path;
   std::unique_ptr<runs::Database> opened;
   runs::Database& database;
+  std::int64_t version = 0;  ///< of the schema: an older one if the file can't be written to
 };
 
 /// Marks in the `kind` column of run_fact.

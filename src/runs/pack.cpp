@@ -1,0 +1,120 @@
+#include "runs/pack.hpp"
+
+#include <fmt/format.h>
+#include <zstd.h>
+
+#include <bit>
+
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/time.hpp"
+
+namespace idlemeter::runs {
+namespace {
+
+using Words = std::vector<std::uint64_t>;
+
+constexpr std::size_t kMostWords = std::size_t{1} << 24;  // 128 MiB unpacked: beyond what a recorder packs at once
+constexpr int kLevel = 3;
+
+/// Small numbers of either sign become small ones without: 0, -1, 1, -2 -> 0, 1, 2, 3.
+std::uint64_t folded(std::uint64_t difference) { return (difference << 1) ^ (0 - (difference >> 63)); }
+std::uint64_t unfolded(std::uint64_t word) { return (word >> 1) ^ (0 - (word & 1)); }
+
+/// Byte 0 of all words, then byte 1 of all …: those of high weight are mostly equal.
+std::string bytes_of(const Words& words) {
+  std::string bytes(8 * words.size(), '\0');
+  for (std::size_t byte = 0; byte < 8; ++byte) {
+    for (std::size_t i = 0; i < words.size(); ++i)
+      bytes[byte * words.size() + i] = static_cast<char>(words[i] >> (8 * byte) & 0xff);
+  }
+  return bytes;
+}
+
+Words words_of(const std::string& bytes) {
+  Words words(bytes.size() / 8);
+  for (std::size_t byte = 0; byte < 8; ++byte) {
+    for (std::size_t i = 0; i < words.size(); ++i)
+      words[i] |= std::uint64_t{static_cast<unsigned char>(bytes[byte * words.size() + i])} << (8 * byte);
+  }
+  return words;
+}
+
+std::string compressed(const Words& words) {
+  const std::string bytes = bytes_of(words);
+  std::string packed(ZSTD_compressBound(bytes.size()), '\0');
+  const std::size_t size = ZSTD_compress(packed.data(), packed.size(), bytes.data(), bytes.size(), kLevel);
+  if (ZSTD_isError(size) != 0) throw Error(fmt::format("cannot pack a run: {}", ZSTD_getErrorName(size)));
+  packed.resize(size);
+  return packed;
+}
+
+Words expanded(std::string_view packed, std::size_t count) {
+  const auto broken = [] { return Error(Error::Code::damaged, "a part of the run is damaged: it can't be unpacked"); };
+  if (count > kMostWords || ZSTD_getFrameContentSize(packed.data(), packed.size()) != 8 * count) throw broken();
+  std::string bytes(8 * count, '\0');
+  const std::size_t size = ZSTD_decompress(bytes.data(), bytes.size(), packed.data(), packed.size());
+  if (ZSTD_isError(size) != 0 || size != bytes.size()) throw broken();
+  return words_of(bytes);
+}
+
+}  // namespace
+
+std::string pack(std::span<const Nanoseconds> lengths) {
+  Words words;
+  words.reserve(lengths.size());
+  std::uint64_t last = 0;
+  for (const Nanoseconds length : lengths) {
+    const auto now = static_cast<std::uint64_t>(length.count());
+    words.push_back(folded(now - last));
+    last = now;
+  }
+  return compressed(words);
+}
+
+std::vector<Nanoseconds> unpack(std::string_view packed, std::size_t count) {
+  std::vector<Nanoseconds> lengths;
+  lengths.reserve(count);
+  std::uint64_t last = 0;
+  for (const std::uint64_t word : expanded(packed, count))
+    lengths.emplace_back(static_cast<std::int64_t>(last += unfolded(word)));
+  return lengths;
+}
+
+std::string pack(const SampleBlock& block) {
+  Words words;
+  words.reserve(block.at.size() * (1 + block.columns.size()));
+  std::uint64_t last = 0;
+  for (const Moment at : block.at) {
+    const auto now = static_cast<std::uint64_t>(at.time_since_epoch().count());
+    words.push_back(folded(now - last));
+    last = now;
+  }
+  for (const std::vector<double>& column : block.columns) {
+    last = 0;
+    for (const double value : column) {
+      const auto now = std::bit_cast<std::uint64_t>(value);
+      words.push_back(now ^ last);
+      last = now;
+    }
+  }
+  return compressed(words);
+}
+
+SampleBlock unpack(std::string_view packed, std::size_t samples, std::size_t readings) {
+  if (samples > kMostWords || readings > kMostWords)
+    throw Error(Error::Code::damaged, "a part of the run is damaged: it has too many samples");
+  const Words words = expanded(packed, samples * (1 + readings));
+  SampleBlock block;
+  auto word = words.begin();
+  std::uint64_t last = 0;
+  for (std::size_t i = 0; i < samples; ++i)
+    block.at.emplace_back(Nanoseconds(static_cast<std::int64_t>(last += unfolded(*word++))));
+  for (std::size_t column = 0; column < readings; ++column) {
+    last = 0;
+    std::vector<double>& numbers = block.columns.emplace_back();
+    for (std::size_t i = 0; i < samples; ++i) numbers.push_back(std::bit_cast<double>(last ^= *word++));
+  }
+  return block;
+}
+
+}  // namespace idlemeter::runs

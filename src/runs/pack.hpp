@@ -1,0 +1,32 @@
+// Numbers in few bytes: what is kept of a run once it is a minute old.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <span>
+#include <string>
+#include <vector>
+
+#include "idlemeter/base/time.hpp"
+
+namespace idlemeter::runs {
+
+/// Lengths of time, exactly: differences from one to the next, the bytes of equal weight together, then zstd (RFC 8878).
+std::string pack(std::span<const Nanoseconds> lengths);
+
+/// What pack() has packed. Throws Error if it isn't `count` lengths.
+std::vector<Nanoseconds> unpack(std::string_view packed, std::size_t count);
+
+/// Samples that were taken one after another. A column holds one reading's numbers, NaN if missing.
+struct SampleBlock {
+  std::vector<Moment> at;
+  std::vector<std::vector<double>> columns;  ///< each as long as `at`
+};
+
+/// The same for samples, each number against the one before it in its column.
+std::string pack(const SampleBlock& block);
+
+/// Throws Error if it isn't so many samples of so many readings.
+SampleBlock unpack(std::string_view packed, std::size_t samples, std::size_t readings);
+
+}  // namespace idlemeter::runs
