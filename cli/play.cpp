@@ -1,5 +1,4 @@
 // idlemeter play, attach: a game with the meter beside it.
-#include <elf.h>
 #include <fmt/format.h>
 #include <spdlog/sinks/rotating_file_sink.h>
 #include <spdlog/spdlog.h>
@@ -7,11 +6,9 @@
 
 #include <cstdlib>
 #include <cstring>
-#include <fstream>
 #include <map>
 #include <memory>
 #include <optional>
-#include <sstream>
 
 #include "commands.hpp"
 #include "companion.hpp"
@@ -22,7 +19,6 @@
 #include "idlemeter/face/face_toml.hpp"
 #include "idlemeter/face/kept_faces.hpp"
 #include "idlemeter/face/starters.hpp"
-#include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/meter/command.hpp"
 #include "idlemeter/meter/meter.hpp"
 #include "idlemeter/meter/process.hpp"
@@ -32,9 +28,9 @@
 #include "idlemeter/settings/chosen_face.hpp"
 #include "idlemeter/settings/settings.hpp"
 #include "named_face.hpp"
+#include "outcome.hpp"
 #include "output.hpp"
 #include "plan_options.hpp"
-#include "table.hpp"
 #include "values.hpp"
 
 extern char** environ;
@@ -43,15 +39,6 @@ namespace idlemeter::cli {
 namespace {
 
 namespace fs = std::filesystem;
-
-struct PlayOptions {
-  std::string face, settings, store = Store::usual_path().string();
-  bool hidden = false, quiet = false, record = false, linked = false, above = false, take_over = false;
-  RecordingPlan plan;
-  bool end_game = false;
-  int pid = 0;
-  std::vector<std::string> game;
-};
 
 constexpr const char* kAbove = "IDLEMETER_ABOVE";  // marks a game's processes; nothing in them reads it
 constexpr const char* kProbe = "libidlemeter-probe-gl.so";
@@ -83,24 +70,6 @@ fs::path plain_name_of(const fs::path& folder) {
   }
   throw Error("games can't load the probe from a folder with such a name", folder.string(),
               "install Idle Meter in a folder without spaces, colons and dollar signs in its path");
-}
-
-/// The file that would be started, as execvp() finds it; empty if there is none.
-fs::path program_of(const std::string& word) {
-  if (word.find('/') != std::string::npos) return word;
-  std::istringstream folders(std::getenv("PATH") == nullptr ? "/usr/bin:/bin" : std::getenv("PATH"));
-  for (std::string folder; std::getline(folders, folder, ':');) {
-    const fs::path file = fs::path(folder.empty() ? "." : folder) / word;
-    if (::access(file.c_str(), X_OK) == 0 && fs::is_regular_file(file)) return file;
-  }
-  return {};
-}
-
-/// A 32-bit program can't load the probe (ELF: e_ident[EI_CLASS] is ELFCLASS32).
-bool is_32_bit(const std::string& word) {
-  char start[EI_NIDENT] = {};
-  std::ifstream(program_of(word), std::ios::binary).read(start, sizeof start);
-  return std::string_view(start, SELFMAG) == ELFMAG && start[EI_CLASS] == ELFCLASS32;
 }
 
 /// Faces by name for as long as the meter runs: starters are written out once.
@@ -155,87 +124,6 @@ MeterOptions meter_options(const PlayOptions& options, const std::shared_ptr<Fac
   if (!options.face.empty()) (void)load_face(faces->file_of(options.face));
   meter.log = log_file();
   return meter;
-}
-
-/// Why no frame may have been seen.
-std::string no_frame(const PlayOptions& options) {
-  if (options.above) return "no window of the game was seen on the X11 display";
-  if (options.game.empty()) return "no frame was seen";
-  if (is_32_bit(options.game.front()))
-    return fmt::format(
-        "no frame was seen: '{}' is a 32-bit program, which can't load the probe; measure it with --above",
-        options.game.front());
-  return fmt::format(
-      "no frame of '{}' was seen: it presents in another way than by OpenGL or Vulkan, its graphics driver failed (see "
-      "what it printed), or it ended before it presented; --above measures any window on X11",
-      options.game.front());
-}
-
-void print_report(const GameReport& game) {
-  const Summary& s = game.summary;
-  std::string line =
-      fmt::format("idlemeter: {}{}{}: {} frame{}", game.name, game.api.empty() ? "" : ", " + game.api,
-                  game.picture.empty() ? "" : ", " + game.picture, game.presents, game.presents == 1 ? "" : "s");
-  if (!game.blind.empty()) line += ": they aren't known, for " + game.blind;
-  if (s.average_rate) {
-    line += fmt::format(" in {:.2f} s, average {:.1f} FPS", in_seconds(s.time), *s.average_rate);
-    const Low* low = s.low(Share{10'000});
-    if (low != nullptr && low->enough_frames)
-      line += fmt::format(", 1% low {:.1f} FPS (mean of the slowest)", low->rate);
-  }
-  complain("{}\n", printable(line));
-}
-
-bool is_planned(const PlayOptions& options) {
-  const RecordingPlan& plan = options.plan;
-  return options.record || options.end_game || plan.length || plan.repeat > 1 || plan.after > Nanoseconds{};
-}
-
-/// What became of the recordings, as an exit status.
-enum Outcome { kRecorded = 0, kFailed = 1, kIncomplete = 3, kNothingPresented = 4 };
-
-/// A line for each recorded run.
-void print_runs(const std::vector<RecordedRun>& runs, const PlayOptions& options) {
-  const Store store(options.store, Store::Mode::existing);
-  Table table({Table::Align::right, Table::Align::right, Table::Align::right, Table::Align::right, Table::Align::right,
-               Table::Align::left});
-  table.add({"run", "length, s", "average, FPS", "1% low, FPS", "0.1% low, FPS", ""});
-  for (const RecordedRun& one : runs) {
-    if (one.run == 0) continue;
-    const RunInfo info = store.run(one.run);
-    const Summary summary = summarize(store.intervals(one.run));
-    const auto low = [&](Share share) {
-      const Low* found = summary.low(share);
-      return found == nullptr ? "–" : fmt::format("{:.1f}{}", found->rate, found->enough_frames ? "" : "*");
-    };
-    table.add({fmt::format("{}", one.run), fmt::format("{:.1f}", in_seconds(info.length)),
-               summary.average_rate ? fmt::format("{:.1f}", *summary.average_rate) : "–", low(Share::percent(1)),
-               low(Share::percent(0.1)), one.is_short ? "short: it was ended early" : ""});
-  }
-  print("{}", table.text());
-}
-
-/// Says what was seen and what became of recordings.
-Outcome print_outcome(Meter& meter, const PlayOptions& options) {
-  meter.end_recordings();
-  const std::vector<GameReport> reports = meter.reports();
-  if (!options.quiet && reports.empty()) complain("idlemeter: {}\n", no_frame(options));
-  for (const GameReport& game : reports) {
-    if (!options.quiet) print_report(game);
-  }
-  const std::vector<std::string> problems = meter.recording_problems();
-  for (const std::string& problem : problems) complain("idlemeter: not recorded: {}\n", printable(problem));
-  const std::vector<RecordedRun> runs = meter.recorded();
-  const bool any = std::any_of(runs.begin(), runs.end(), [](const RecordedRun& run) { return run.run != 0; });
-  if (options.end_game && any) print_runs(runs, options);
-  if (meter.has_plan()) {
-    complain("idlemeter: not recorded: the game ended before the recording could start{}\n",
-             options.plan.repeat > 1 ? fmt::format(", after {} of {} runs", runs.size(), options.plan.repeat) : "");
-  }
-  if (!problems.empty()) return kFailed;
-  if (is_planned(options) && reports.empty()) return kNothingPresented;
-  const bool is_short = std::any_of(runs.begin(), runs.end(), [](const RecordedRun& run) { return run.is_short; });
-  return meter.has_plan() || is_short ? kIncomplete : kRecorded;
 }
 
 /// Takes a variable out of a list; its value, or "".

@@ -66,8 +66,8 @@ int main(int argc, char** argv) {
   }
   try {
     for (auto setting = words.begin() + 3; setting != dashes; ++setting) {
-      Words command = {words[0], "play", "--quiet", "--store", words[1], "--for", words[2], "--repeat", "3",
-                       "--end-game", "--set", *setting, "--"};
+      Words command = {words[0],   "play", "--quiet",    "--store", words[1], "--for", words[2],
+                       "--repeat", "3",    "--end-game", "--set",   *setting, "--"};
       for (const std::string& word : with_value({dashes + 1, words.end()}, *setting)) command.push_back(word);
       if (const int status = run(command); status != 0) return status;
       print(words[1], *setting);

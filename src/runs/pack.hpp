@@ -11,7 +11,8 @@
 
 namespace idlemeter::runs {
 
-/// Lengths of time, exactly: differences from one to the next, the bytes of equal weight together, then zstd (RFC 8878).
+/// Lengths of time, exactly: differences from one to the next, the bytes of equal weight together, then zstd (RFC
+/// 8878).
 std::string pack(std::span<const Nanoseconds> lengths);
 
 /// What pack() has packed. Throws Error if it isn't `count` lengths.

@@ -1,0 +1,121 @@
+#include "outcome.hpp"
+
+#include <elf.h>
+#include <fmt/format.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cstdlib>
+#include <filesystem>
+#include <fstream>
+#include <sstream>
+
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "output.hpp"
+#include "table.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+/// The file that would be started, as execvp() finds it; empty if there is none.
+fs::path program_of(const std::string& word) {
+  if (word.find('/') != std::string::npos) return word;
+  std::istringstream folders(std::getenv("PATH") == nullptr ? "/usr/bin:/bin" : std::getenv("PATH"));
+  for (std::string folder; std::getline(folders, folder, ':');) {
+    const fs::path file = fs::path(folder.empty() ? "." : folder) / word;
+    if (::access(file.c_str(), X_OK) == 0 && fs::is_regular_file(file)) return file;
+  }
+  return {};
+}
+
+/// Why no frame may have been seen.
+std::string no_frame(const PlayOptions& options) {
+  if (options.above) return "no window of the game was seen on the X11 display";
+  if (options.game.empty()) return "no frame was seen";
+  if (is_32_bit(options.game.front()))
+    return fmt::format(
+        "no frame was seen: '{}' is a 32-bit program, which can't load the probe; measure it with --above",
+        options.game.front());
+  return fmt::format(
+      "no frame of '{}' was seen: it presents in another way than by OpenGL or Vulkan, its graphics driver failed (see "
+      "what it printed), or it ended before it presented; --above measures any window on X11",
+      options.game.front());
+}
+
+void print_report(const GameReport& game) {
+  const Summary& s = game.summary;
+  std::string line =
+      fmt::format("idlemeter: {}{}{}: {} frame{}", game.name, game.api.empty() ? "" : ", " + game.api,
+                  game.picture.empty() ? "" : ", " + game.picture, game.presents, game.presents == 1 ? "" : "s");
+  if (!game.blind.empty()) line += ": they aren't known, for " + game.blind;
+  if (s.average_rate) {
+    line += fmt::format(" in {:.2f} s, average {:.1f} FPS", in_seconds(s.time), *s.average_rate);
+    const Low* low = s.low(Share{10'000});
+    if (low != nullptr && low->enough_frames)
+      line += fmt::format(", 1% low {:.1f} FPS (mean of the slowest)", low->rate);
+  }
+  complain("{}\n", printable(line));
+}
+
+/// A line for each recorded run.
+void print_runs(const std::vector<RecordedRun>& runs, const PlayOptions& options) {
+  const Store store(options.store, Store::Mode::existing);
+  Table table({Table::Align::right, Table::Align::right, Table::Align::right, Table::Align::right, Table::Align::right,
+               Table::Align::left});
+  table.add({"run", "length, s", "average, FPS", "1% low, FPS", "0.1% low, FPS", ""});
+  for (const RecordedRun& one : runs) {
+    if (one.run == 0) continue;
+    const RunInfo info = store.run(one.run);
+    const Summary summary = summarize(store.intervals(one.run));
+    const auto low = [&](Share share) {
+      const Low* found = summary.low(share);
+      return found == nullptr ? "–" : fmt::format("{:.1f}{}", found->rate, found->enough_frames ? "" : "*");
+    };
+    table.add({fmt::format("{}", one.run), fmt::format("{:.1f}", in_seconds(info.length)),
+               summary.average_rate ? fmt::format("{:.1f}", *summary.average_rate) : "–", low(Share::percent(1)),
+               low(Share::percent(0.1)), one.is_short ? "short: it was ended early" : ""});
+  }
+  print("{}", table.text());
+}
+
+}  // namespace
+
+bool is_32_bit(const std::string& word) {
+  char start[EI_NIDENT] = {};
+  std::ifstream(program_of(word), std::ios::binary).read(start, sizeof start);
+  return std::string_view(start, SELFMAG) == ELFMAG && start[EI_CLASS] == ELFCLASS32;
+}
+
+bool is_planned(const PlayOptions& options) {
+  const RecordingPlan& plan = options.plan;
+  return options.record || options.end_game || plan.length || plan.repeat > 1 || plan.after > Nanoseconds{};
+}
+
+Outcome print_outcome(Meter& meter, const PlayOptions& options) {
+  meter.end_recordings();
+  const std::vector<GameReport> reports = meter.reports();
+  if (!options.quiet && reports.empty()) complain("idlemeter: {}\n", no_frame(options));
+  for (const GameReport& game : reports) {
+    if (!options.quiet) print_report(game);
+  }
+  const std::vector<std::string> problems = meter.recording_problems();
+  for (const std::string& problem : problems) complain("idlemeter: not recorded: {}\n", printable(problem));
+  const std::vector<RecordedRun> runs = meter.recorded();
+  const bool any = std::any_of(runs.begin(), runs.end(), [](const RecordedRun& run) { return run.run != 0; });
+  if (options.end_game && any) print_runs(runs, options);
+  if (meter.has_plan()) {
+    complain("idlemeter: not recorded: the game ended before the recording could start{}\n",
+             options.plan.repeat > 1 ? fmt::format(", after {} of {} runs", runs.size(), options.plan.repeat) : "");
+  }
+  if (!problems.empty()) return kFailed;
+  if (is_planned(options) && reports.empty()) return kNothingPresented;
+  const bool is_short = std::any_of(runs.begin(), runs.end(), [](const RecordedRun& run) { return run.is_short; });
+  return meter.has_plan() || is_short ? kIncomplete : kRecorded;
+}
+
+}  // namespace idlemeter::cli

@@ -1,0 +1,34 @@
+// How a session of playing ends: what was seen, what was recorded, and the exit status.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "idlemeter/meter/meter.hpp"
+#include "idlemeter/meter/recording_plan.hpp"
+#include "idlemeter/runs/store.hpp"
+
+namespace idlemeter::cli {
+
+struct PlayOptions {
+  std::string face, settings, store = Store::usual_path().string();
+  bool hidden = false, quiet = false, record = false, linked = false, above = false, take_over = false;
+  RecordingPlan plan;
+  bool end_game = false;
+  int pid = 0;
+  std::vector<std::string> game;
+};
+
+/// A 32-bit program can't load the probe (ELF: e_ident[EI_CLASS] is ELFCLASS32).
+bool is_32_bit(const std::string& word);
+
+/// Whether something is to be recorded without a key or a command.
+bool is_planned(const PlayOptions& options);
+
+/// What became of the recordings, as an exit status.
+enum Outcome { kRecorded = 0, kFailed = 1, kIncomplete = 3, kNothingPresented = 4 };
+
+/// Says what was seen and what became of recordings.
+Outcome print_outcome(Meter& meter, const PlayOptions& options);
+
+}  // namespace idlemeter::cli
