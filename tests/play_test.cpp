@@ -270,29 +270,28 @@ TEST(Play, RecordsWithoutHandsAndItsStatusSaysWhatBecameOfThePlan) {
   const struct {
     std::string options, game;
     int status;
-    std::vector<double> lengths;  // of the runs, seconds
-  } cases[] = {{"--after 0.3 --for 0.5 --repeat 3 --pause 0.2 --set preset=High --tag cool",
-                still + "100000",
-                0,
-                {0.5, 0.5, 0.5}},
-               {"--for 0.6 --repeat 3", still + "150", 3, {0.6, 0.2}},
-               {"--for 1", "sleep 0.3", 4, {}},
-               {"--for 0.3", "sh -c 'trap \"\" TERM; " + still + "100000'", 0, {0.3}}};
+    std::size_t runs;  // exactly; how many a game that ends by itself leaves depends on the machine
+  } cases[] = {{"--after 0.3 --for 0.5 --repeat 3 --pause 0.2 --set preset=High --tag cool", still + "100000", 0, 3},
+               {"--for 0.3", "sh -c 'trap \"\" TERM; " + still + "100000'", 0, 1},
+               {"--for 1", "sleep 0.3", 4, 0},
+               {"--for 0.4 --repeat 1000", still + "150", 3, 0}};
   std::size_t runs = 0;
   for (const auto& c : cases) {
     const Outcome outcome = session.play(c.game, "--store plans.db --end-game " + c.options);
     EXPECT_EQ(outcome.status, c.status) << c.options << outcome.text;
-    if (c.lengths.empty()) continue;
     const Store store(session.folder / "plans.db", Store::Mode::existing);
-    ASSERT_EQ(store.runs().size(), runs + c.lengths.size()) << c.options << outcome.text;
-    for (const double length : c.lengths) {
-      const RunInfo run = store.runs()[runs++];
-      EXPECT_NEAR(in_seconds(run.length), length, 0.45) << c.options;
+    if (c.runs > 0) {
+      ASSERT_EQ(store.runs().size(), runs + c.runs) << c.options << outcome.text;
+    }
+    for (; runs < store.runs().size(); ++runs) {
+      const RunInfo run = store.runs()[runs];
+      EXPECT_LT(in_seconds(run.length), 0.7) << c.options;
       EXPECT_TRUE(run.finished);
       EXPECT_NE(outcome.text.find(fmt::format("\n{:>3} ", run.id)), std::string::npos) << outcome.text;
     }
   }
   const Store store(session.folder / "plans.db", Store::Mode::existing);
+  EXPECT_GT(runs, 4u) << "what was recorded before the game ended is kept";
   EXPECT_EQ(store.run(1).details.settings.at("preset"), "High");
   EXPECT_EQ(store.run(3).details.tags, std::vector<std::string>{"cool"});
 }
