@@ -128,11 +128,12 @@ TEST(Graphics, ASleepingCardIsNotWoken) {
 }
 
 TEST(Graphics, ThrottlingHasItsReasonsInWords) {
-  const auto amd = [](std::uint64_t status, char revision = 3) {
-    std::string table(120, '\0');
-    table[2] = 1;
-    table[3] = revision;
-    std::memcpy(&table[112], &status, sizeof status);
+  const auto amd = [](std::uint64_t status, char format = 1, char content = 3) {
+    const std::size_t at = format == 1 ? 112 : 120;
+    std::string table(at + 8, '\0');
+    table[2] = format;
+    table[3] = content;
+    std::memcpy(&table[at], &status, sizeof status);
     return table;
   };
   const struct {
@@ -141,7 +142,9 @@ TEST(Graphics, ThrottlingHasItsReasonsInWords) {
   } cases[] = {{"device/gpu_metrics", amd(0), "none"},
                {"device/gpu_metrics", amd(1ull << 36), "heat"},
                {"device/gpu_metrics", amd(1ull << 36 | 1ull | 1ull << 17), "heat, power, current"},
-               {"device/gpu_metrics", amd(0, 4), ""},
+               {"device/gpu_metrics", amd(1ull << 46, 2, 2), "heat"},
+               {"device/gpu_metrics", amd(0, 1, 4), ""},
+               {"device/gpu_metrics", amd(0, 2, 3).substr(0, 124), ""},
                {"device/gpu_metrics", "short", ""},
                {"gt/gt0/throttle_reason_pl1", "1", "power"},
                {"gt/gt0/throttle_reason_thermal", "1", "heat"},

@@ -31,7 +31,7 @@ constexpr std::uint64_t bits(int from, int to) {
 
 // SMU_THROTTLER_*_BIT of amdgpu_smu.h.
 constexpr ThrottleBits kAmd[] = {
-    {bits(32, 45), kHeat}, {bits(0, 7), kPower}, {bits(16, 23), kCurrent}, {bits(56, 57), kOther}};
+    {bits(32, 47), kHeat}, {bits(0, 7), kPower}, {bits(16, 23), kCurrent}, {bits(56, 57), kOther}};
 
 // nvmlClocksThrottleReason* of nvml.h; an idle GPU and a clock that an application asked for aren't throttled.
 constexpr ThrottleBits kNvml[] = {{0x20 | 0x40, kHeat}, {0x4 | 0x80, kPower}, {0x8 | 0x10, kOther}};
@@ -53,14 +53,19 @@ std::string throttle_words(std::uint64_t mask, std::span<const ThrottleBits> wor
 }
 
 Value amd_throttle(const fs::path& metrics) {
-  constexpr std::size_t kStatusAt = 112, kSize = 120;
-  std::array<char, kSize> table{};
+  constexpr std::size_t kCardsAt = 112, kProcessorsAt = 120;  // of the status, in versions 1.3 and 2.2 to 2.4
+  std::array<char, 128> table{};
   std::ifstream file(metrics, std::ios::binary);
-  if (!file.read(table.data(), table.size())) return Missing{metrics.string() + " is shorter than its version 1.3"};
-  const bool is_known = table[2] == 1 && table[3] == 3;
-  if (!is_known) return Missing{"this card's driver reports its reasons in a form that isn't known"};
+  file.read(table.data(), table.size());
+  const int format = table[2], content = table[3];
+  const std::size_t at = format == 1 && content == 3                   ? kCardsAt
+                         : format == 2 && content >= 2 && content <= 4 ? kProcessorsAt
+                                                                       : 0;
+  if (at == 0) return Missing{"this card's driver reports its reasons in a form that isn't known"};
   std::uint64_t status = 0;
-  std::memcpy(&status, &table[kStatusAt], sizeof status);
+  if (file.gcount() < static_cast<std::streamsize>(at + sizeof status))
+    return Missing{metrics.string() + " is shorter than its version says"};
+  std::memcpy(&status, &table[at], sizeof status);
   if (status == ~std::uint64_t{0}) return Missing{"the card doesn't report its reasons"};
   return throttle_words(status, kAmd);
 }

@@ -21,7 +21,7 @@ struct ThrottleBits {
 std::string throttle_words(std::uint64_t mask, std::span<const ThrottleBits> words);
 
 /// amdgpu: indep_throttle_status in `gpu_metrics`, a table of the driver's (drivers/gpu/drm/amd/include/
-/// kgd_pp_interface.h, struct gpu_metrics_v1_3).
+/// kgd_pp_interface.h: gpu_metrics_v1_3 of cards, gpu_metrics_v2_2 and later of processors with graphics).
 Value amd_throttle(const std::filesystem::path& metrics);
 
 /// i915 (gt/gt0/throttle_reason_*) and xe (…/throttle/reason_*): files with that prefix in the folder, each 0 or 1.
