@@ -48,8 +48,11 @@ std::string compressed(const Words& words) {
   return packed;
 }
 
-Words expanded(std::string_view packed, std::size_t count) {
-  const auto broken = [] { return Error(Error::Code::damaged, "a part of the run is damaged: it can't be unpacked"); };
+Words expanded(std::string_view packed, std::size_t count, const std::string& file) {
+  const auto broken = [&] {
+    return Error(Error::Code::damaged, "a part of the run is damaged: it can't be unpacked", file,
+                 "recover what is left with 'sqlite3 FILE .recover'");
+  };
   if (count > kMostWords || ZSTD_getFrameContentSize(packed.data(), packed.size()) != 8 * count) throw broken();
   std::string bytes(8 * count, '\0');
   const std::size_t size = ZSTD_decompress(bytes.data(), bytes.size(), packed.data(), packed.size());
@@ -71,11 +74,11 @@ std::string pack(std::span<const Nanoseconds> lengths) {
   return compressed(words);
 }
 
-std::vector<Nanoseconds> unpack(std::string_view packed, std::size_t count) {
+std::vector<Nanoseconds> unpack(std::string_view packed, std::size_t count, const std::string& file) {
   std::vector<Nanoseconds> lengths;
   lengths.reserve(count);
   std::uint64_t last = 0;
-  for (const std::uint64_t word : expanded(packed, count))
+  for (const std::uint64_t word : expanded(packed, count, file))
     lengths.emplace_back(static_cast<std::int64_t>(last += unfolded(word)));
   return lengths;
 }
@@ -100,10 +103,9 @@ std::string pack(const SampleBlock& block) {
   return compressed(words);
 }
 
-SampleBlock unpack(std::string_view packed, std::size_t samples, std::size_t readings) {
-  if (samples > kMostWords || readings > kMostWords)
-    throw Error(Error::Code::damaged, "a part of the run is damaged: it has too many samples");
-  const Words words = expanded(packed, samples * (1 + readings));
+SampleBlock unpack(std::string_view packed, std::size_t samples, std::size_t readings, const std::string& file) {
+  const bool fits = samples <= kMostWords && readings <= kMostWords;  // so that the product doesn't overflow
+  const Words words = expanded(packed, fits ? samples * (1 + readings) : kMostWords + 1, file);
   SampleBlock block;
   auto word = words.begin();
   std::uint64_t last = 0;

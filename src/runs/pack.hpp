@@ -15,8 +15,8 @@ namespace idlemeter::runs {
 /// 8878).
 std::string pack(std::span<const Nanoseconds> lengths);
 
-/// What pack() has packed. Throws Error if it isn't `count` lengths.
-std::vector<Nanoseconds> unpack(std::string_view packed, std::size_t count);
+/// What pack() has packed. Throws Error, naming the file that it is of, if it isn't `count` lengths.
+std::vector<Nanoseconds> unpack(std::string_view packed, std::size_t count, const std::string& file);
 
 /// Samples that were taken one after another. A column holds one reading's numbers, NaN if missing.
 struct SampleBlock {
@@ -27,7 +27,7 @@ struct SampleBlock {
 /// The same for samples, each number against the one before it in its column.
 std::string pack(const SampleBlock& block);
 
-/// Throws Error if it isn't so many samples of so many readings.
-SampleBlock unpack(std::string_view packed, std::size_t samples, std::size_t readings);
+/// Throws Error likewise if it isn't so many samples of so many readings.
+SampleBlock unpack(std::string_view packed, std::size_t samples, std::size_t readings, const std::string& file);
 
 }  // namespace idlemeter::runs

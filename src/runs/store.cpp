@@ -211,12 +211,12 @@ std::string words_of(const std::vector<std::int64_t>& ids) {
 constexpr double kMissing = std::numeric_limits<double>::quiet_NaN();
 
 /// Of the columns start_ns, intervals_ns, gpu_work_ns, frames, packed.
-std::vector<Nanoseconds> lengths_of(const runs::Statement& chunk, int column) {
+std::vector<Nanoseconds> lengths_of(const runs::Statement& chunk, int column, const fs::path& file) {
   if (chunk.integer(4) == 0) return chunk.blob<Nanoseconds>(column);
   const auto packed = chunk.blob<char>(column);
   if (packed.empty()) return {};
   const std::int64_t frames = chunk.integer(3);
-  return unpack({packed.data(), packed.size()}, frames > 0 ? static_cast<std::size_t>(frames) : 0);
+  return unpack({packed.data(), packed.size()}, frames > 0 ? static_cast<std::size_t>(frames) : 0, file.string());
 }
 
 /// A number of a reading; a text reading has none.
@@ -226,14 +226,14 @@ void add_sample(RunSeries& series, Moment at, double value) {
   series.values.push_back(std::isfinite(value) ? Value(value) : Value(Missing{"missing when it was recorded"}));
 }
 
-void add_blocks(runs::Database& database, std::int64_t run, std::vector<RunSeries>& series) {
+void add_blocks(runs::Database& database, std::int64_t run, const fs::path& file, std::vector<RunSeries>& series) {
   runs::Statement blocks(database, "SELECT samples, readings, packed FROM sample_block WHERE run = ? ORDER BY place");
   for (blocks.bind(run); blocks.step();) {
     const auto packed = blocks.blob<char>(2);
     const auto count = [&](int column) {
       return static_cast<std::size_t>(std::max<std::int64_t>(0, blocks.integer(column)));
     };
-    const SampleBlock block = unpack({packed.data(), packed.size()}, count(0), count(1));
+    const SampleBlock block = unpack({packed.data(), packed.size()}, count(0), count(1), file.string());
     for (std::size_t i = 0; i < block.at.size(); ++i) {
       if (!is_possible(block.at[i])) continue;
       for (std::size_t column = 0; column < series.size(); ++column)
@@ -304,8 +304,8 @@ std::vector<FrameRecord> Store::frames(std::int64_t id) const {
   Moment at{};
   for (chunks.bind(id); chunks.step();) {
     if (is_possible(chunks.moment(0))) at = chunks.moment(0);  // a damaged one goes on where the chunk before ended
-    const auto intervals = lengths_of(chunks, 1);
-    const auto work = lengths_of(chunks, 2);
+    const auto intervals = lengths_of(chunks, 1, path());
+    const auto work = lengths_of(chunks, 2, path());
     for (std::size_t i = 0; i < intervals.size(); ++i) {
       if (!is_possible(intervals[i]) || !is_possible(at + intervals[i])) continue;
       at += intervals[i];
@@ -322,7 +322,7 @@ std::vector<Nanoseconds> Store::intervals(std::int64_t id) const {
       fmt::format("SELECT 0, intervals_ns, 0, frames, {} FROM frame_chunk WHERE run = ? ORDER BY place",
                   state_->version < 2 ? "0" : "packed"));
   for (chunks.bind(id); chunks.step();) {
-    const auto part = lengths_of(chunks, 1);
+    const auto part = lengths_of(chunks, 1, path());
     all.insert(all.end(), part.begin(), part.end());
   }
   return all;
@@ -348,7 +348,7 @@ std::vector<RunSeries> Store::series(std::int64_t id) const {
                 readings.text(9)};
     series.push_back(std::move(one));
   }
-  if (state_->version >= 2) add_blocks(state_->database, id, series);
+  if (state_->version >= 2) add_blocks(state_->database, id, path(), series);
   runs::Statement samples(state_->database, "SELECT at_ns, numbers FROM sample WHERE run = ? ORDER BY place");
   for (samples.bind(id); samples.step();) {
     if (!is_possible(samples.moment(0))) continue;
