@@ -11,7 +11,7 @@ namespace idlemeter::testing {
 
 /// One at a time. Handles are numbers.
 struct Driver {
-  int fails_at = -1;  ///< which of the calls that can fail does so, from 0
+  int fails_at = -1;  ///< the number of the call that fails, from 0, of those that can
   int calls = 0;      ///< of those
   std::map<std::uint64_t, int> alive;
   std::uint64_t made = 0;
@@ -46,7 +46,7 @@ VkResult create(VkDevice, const Info*, const VkAllocationCallbacks*, Handle* mad
   return Driver::now().make(made);
 }
 
-/// What isn't alive can't be destroyed: it stays behind as a number below 0.
+/// Destroying what isn't alive leaves a number below 0.
 template <typename Handle>
 void destroy(VkDevice, Handle handle, const VkAllocationCallbacks*) {
   const auto number = reinterpret_cast<std::uint64_t>(handle);

@@ -1,5 +1,4 @@
-// Parts of the meter by themselves: which window counts, faces that are saved, and what it does in a game that only
-// presents.
+// Parts of the meter by themselves: which window counts, faces that are saved, and a game that only presents.
 #include <gtest/gtest.h>
 
 #include "folder.hpp"

@@ -1,4 +1,4 @@
-// Formulas, spans, commands, the feed, and the settings that ask for them.
+// Formulas, spans, commands and the feed.
 #include <gtest/gtest.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
@@ -166,7 +166,7 @@ TEST(Command, ThatNeverEndsIsEndedWithItsChildren) {
       const std::string stat = testing::text_of("/proc/" + std::to_string(std::stoi(child)) + "/stat");
       return !stat.empty() && stat.find(") Z") == std::string::npos;
     };
-    while (alive()) std::this_thread::yield();  // it has been told to end; the test's own time limit is the judge
+    while (alive()) std::this_thread::yield();  // it was asked to end; the test's time limit decides
   }
   const Value flood = run({"/bin/sh", "-c", "yes 7"}, false, 100ms);  // endless output, of which little is kept
   EXPECT_TRUE(std::holds_alternative<Missing>(flood));
