@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 
+#include "frames/median.hpp"
 #include "frames/tail.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
@@ -16,12 +17,6 @@ namespace {
 constexpr double kGraphics = 0.95, kProcessor = 0.80;       // median of GPU work over frame time
 constexpr double kGraphicsLoad = 97, kProcessorLoad = 80;   // percent, if there are no GPU times
 constexpr double kConstant = 0.03, kExceptions = 1.0 / 20;  // of a cap
-
-double median_of(std::vector<double>& values) {
-  const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-  std::nth_element(values.begin(), middle, values.end());
-  return *middle;
-}
 
 bool is_constant(const std::vector<double>& lengths, double median) {
   const auto apart = std::count_if(lengths.begin(), lengths.end(),

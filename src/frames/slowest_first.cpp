@@ -4,17 +4,17 @@
 #include <bit>
 #include <cassert>
 
+#include "frames/log_buckets.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
 
 namespace idlemeter::frames {
 namespace {
 
-/// Which bucket a frame time falls into. The top level is logarithmic by octaves with 256 linear steps in each (a width
-/// of 0.4 % everywhere); the finer ones are linear.
+/// Which bucket a frame time falls into. The top level is logarithmic, the finer ones are linear.
 class Scale {
  public:
-  static Scale logarithmic() { return {true, {}, 0, bucket_of_log(kLongestFrame) + 1}; }
+  static Scale logarithmic() { return {true, {}, 0, kLogBuckets}; }
 
   static Scale linear(Nanoseconds low, Nanoseconds width) {
     const int shift =
@@ -25,32 +25,20 @@ class Scale {
   [[nodiscard]] std::size_t buckets() const { return buckets_; }
 
   [[nodiscard]] std::size_t bucket_of(Nanoseconds value) const {
-    return log_ ? bucket_of_log(value) : static_cast<std::size_t>((value - low_).count() >> shift_);
+    return log_ ? log_bucket_of(value) : static_cast<std::size_t>((value - low_).count() >> shift_);
   }
 
   [[nodiscard]] Nanoseconds low(std::size_t bucket) const {
-    if (!log_) return low_ + Nanoseconds(bucket << shift_);
-    if (bucket < 2 * kOctave) return Nanoseconds(bucket);
-    const auto octave = bucket / kOctave - 1;
-    return Nanoseconds((bucket % kOctave + kOctave) << octave);
+    return log_ ? log_bucket_low(bucket) : low_ + Nanoseconds(bucket << shift_);
   }
 
   [[nodiscard]] Nanoseconds width(std::size_t bucket) const { return low(bucket + 1) - low(bucket); }
 
  private:
   static constexpr int kStepBits = 10;
-  static constexpr int kOctaveBits = 8;
-  static constexpr std::size_t kOctave = std::size_t{1} << kOctaveBits;
 
   Scale(bool log, Nanoseconds low, int shift, std::size_t buckets)
       : log_(log), low_(low), shift_(shift), buckets_(buckets) {}
-
-  // 5 -> 5; 1000 -> the octave 512..1023 in steps of 2; 16'666'667 -> its octave in steps of 65'536
-  static std::size_t bucket_of_log(Nanoseconds value) {
-    const auto v = static_cast<std::uint64_t>(value.count());
-    const int shift = std::max(0, static_cast<int>(std::bit_width(v)) - (kOctaveBits + 1));
-    return static_cast<std::size_t>(v >> shift) + (static_cast<std::size_t>(shift) << kOctaveBits);
-  }
 
   bool log_;
   Nanoseconds low_;

@@ -1,9 +1,10 @@
 #include "idlemeter/frames/stutter.hpp"
 
 #include <algorithm>
-#include <bit>
 #include <cstdint>
 
+#include "frames/log_buckets.hpp"
+#include "frames/median.hpp"
 #include "frames/tail.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
@@ -15,11 +16,11 @@ using namespace frames;
 
 namespace {
 
-/// Frame times in buckets 0.4 % wide, and in which of them the lower median is, while frames come and go. A step costs
+/// Frame times in logarithmic buckets, and in which of them the lower median is, while frames come and go. A step costs
 /// as many buckets as the median moves.
 class RoughMedian {
  public:
-  RoughMedian() : counts_(bucket_of(kLongestFrame) + 2) {}
+  RoughMedian() : counts_(kLogBuckets + 1) {}
 
   void add(Nanoseconds value) { change(value, 1); }
   void remove(Nanoseconds value) { change(value, -1); }
@@ -29,26 +30,12 @@ class RoughMedian {
     const std::int64_t rank = (all_ - 1) / 2;
     while (below_ > rank) below_ -= counts_[--bucket_];
     while (below_ + counts_[bucket_] <= rank) below_ += counts_[bucket_++];
-    return low(bucket_);
+    return log_bucket_low(bucket_);
   }
 
  private:
-  static constexpr int kBits = 8;
-
-  static std::size_t bucket_of(Nanoseconds value) {
-    const auto v = static_cast<std::uint64_t>(value.count());
-    const int shift = std::max(0, static_cast<int>(std::bit_width(v)) - (kBits + 1));
-    return static_cast<std::size_t>(v >> shift) + (static_cast<std::size_t>(shift) << kBits);
-  }
-
-  static Nanoseconds low(std::size_t bucket) {
-    constexpr std::size_t kOctave = std::size_t{1} << kBits;
-    if (bucket < 2 * kOctave) return Nanoseconds(bucket);
-    return Nanoseconds((bucket % kOctave + kOctave) << (bucket / kOctave - 1));
-  }
-
   void change(Nanoseconds value, std::int64_t by) {
-    const std::size_t bucket = bucket_of(value);
+    const std::size_t bucket = log_bucket_of(value);
     counts_[bucket] += by;
     all_ += by;
     below_ += bucket < bucket_ ? by : 0;
@@ -75,14 +62,6 @@ struct Play {
   std::vector<Nanoseconds> lengths;  // 0: isn't a frame
   std::vector<Nanoseconds> ends;
 };
-
-/// percentile 0.5, in whole nanoseconds.
-Nanoseconds median_of(std::vector<Nanoseconds>& values) {
-  const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-  std::nth_element(values.begin(), middle, values.end());
-  if (values.size() % 2 != 0) return *middle;
-  return (*middle + *std::max_element(values.begin(), middle)) / 2;
-}
 
 bool exceeds(Nanoseconds length, Nanoseconds median, const StutterRule& rule) {
   return length > median + rule.excess &&

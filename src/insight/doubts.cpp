@@ -11,6 +11,7 @@
 
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/units.hpp"
+#include "insight/find_series.hpp"
 
 namespace idlemeter::insight {
 namespace {
@@ -91,8 +92,7 @@ std::optional<Quarters> quarters_of(const RunSeries& series, Nanoseconds length)
 /// The first of these readings that the run has.
 const RunSeries* first_of(const std::vector<RunSeries>& all, std::initializer_list<const char*> ids) {
   for (const char* id : ids) {
-    const auto found = std::find_if(all.begin(), all.end(), [&](const RunSeries& one) { return one.info.id == id; });
-    if (found != all.end()) return &*found;
+    if (const RunSeries* found = find_series(all, id)) return found;
   }
   return nullptr;
 }

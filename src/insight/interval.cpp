@@ -9,8 +9,8 @@
 #include <stdexcept>
 #include <vector>
 
+#include "frames/tail.hpp"
 #include "idlemeter/base/time.hpp"
-#include "idlemeter/frames/frame_summary.hpp"
 
 namespace idlemeter {
 namespace {
@@ -31,7 +31,7 @@ void check(const Figure& figure, const IntervalOptions& options) {
 struct Ranked {
   explicit Ranked(std::span<const Nanoseconds> intervals) {
     for (const Nanoseconds interval : intervals) {
-      if (interval > Nanoseconds{} && interval <= kLongestFrame) times.push_back(static_cast<double>(interval.count()));
+      if (frames::is_frame(interval)) times.push_back(static_cast<double>(interval.count()));
     }
     std::vector<std::uint32_t> order(times.size());
     std::iota(order.begin(), order.end(), 0u);
@@ -141,7 +141,7 @@ std::vector<double> influence_on(const Ranked& frames, const Figure& figure, dou
   const double from = figure.definition == LowDefinition::share_of_time
                           ? value
                           : frames.sorted[frames.size() - std::min(slowest, frames.size())];
-  for (double& one : influence) one = std::max(0.0, one - from) + (one > from ? from : 0);
+  for (double& one : influence) one = one > from ? one : 0;
   return influence;
 }
 
@@ -179,10 +179,6 @@ std::string too_few(std::size_t n, const Figure& figure) {
                        kLeastFrames);
   return fmt::format("only {} frames beyond the percentile; at least {} are needed", beyond, kLeastFrames);
 }
-
-}  // namespace
-
-namespace {
 
 /// How a series depends on its past: what the block length and the width of an interval follow from.
 struct Dependence {
@@ -267,14 +263,8 @@ FigureInterval ends_of(std::vector<double> figures, double figure, const Depende
   return {end(-reach), end(reach), dependence.block};
 }
 
-}  // namespace
-
-double block_length_for(std::span<const double> series) { return dependence_of(series).block; }
-
-IntervalResult interval_of(std::span<const Nanoseconds> intervals, const Figure& figure,
-                           const IntervalOptions& options) {
+IntervalResult interval_of(const Ranked& frames, const Figure& figure, const IntervalOptions& options) {
   check(figure, options);
-  const Ranked frames(intervals);
   if (frames_beyond(frames.size(), figure) < kLeastFrames) return {std::nullopt, too_few(frames.size(), figure)};
   Counted counted(frames, figure);
   std::fill(counted.counts().begin(), counted.counts().end(), 1u);
@@ -298,8 +288,18 @@ IntervalResult interval_of(std::span<const Nanoseconds> intervals, const Figure&
   return {ends_of(std::move(figures), figure_here, dependence, freedom, options.confidence), {}};
 }
 
+}  // namespace
+
+double block_length_for(std::span<const double> series) { return dependence_of(series).block; }
+
+IntervalResult interval_of(std::span<const Nanoseconds> intervals, const Figure& figure,
+                           const IntervalOptions& options) {
+  return interval_of(Ranked(intervals), figure, options);
+}
+
 std::vector<SureFigure> intervals_of(std::span<const Nanoseconds> intervals, const SummaryRequest& request,
                                      const IntervalOptions& options) {
+  const Ranked frames(intervals);
   std::vector<SureFigure> figures = {{{}, {}}, {{.kind = Figure::Kind::percentile}, {}}};
   for (const double q : request.percentiles) figures.push_back({{.kind = Figure::Kind::percentile, .q = q}, {}});
   for (const Share share : request.lows) {
@@ -313,7 +313,7 @@ std::vector<SureFigure> intervals_of(std::span<const Nanoseconds> intervals, con
         return options.progress((static_cast<double>(i) + done) / static_cast<double>(figures.size()));
       };
     }
-    figures[i].result = interval_of(intervals, figures[i].figure, part);
+    figures[i].result = interval_of(frames, figures[i].figure, part);
   }
   return figures;
 }

@@ -3,15 +3,18 @@
 #include <algorithm>
 #include <cmath>
 
+#include "frames/median.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/frames/frame_statistic.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "insight/doubts.hpp"
+#include "insight/find_series.hpp"
 
 namespace idlemeter {
 
 using namespace insight;
+using frames::median_of;
 
 namespace {
 
@@ -45,12 +48,6 @@ double share_from(const RunSeries& series, double limit) {
   return all == 0 ? 0 : static_cast<double>(over) / static_cast<double>(all);
 }
 
-double median_of(std::vector<double> values) {
-  const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-  std::nth_element(values.begin(), middle, values.end());
-  return *middle;
-}
-
 /// What a reading usually is, and how much it varies.
 struct Usual {
   double value = 0, spread = 0;
@@ -66,8 +63,7 @@ struct Usual {
     for (double& value : values) value = std::abs(value - usual.value);
     const int digits = series.info.digits >= 0 ? series.info.digits : usual_digits(series.info.unit);
     // A reading that stands still has no noise: then a change counts from a shown digit, or from a hundredth on.
-    usual.spread =
-        std::max({1.4826 * median_of(std::move(values)), std::pow(10, -digits), 0.01 * std::abs(usual.value)});
+    usual.spread = std::max({1.4826 * median_of(values), std::pow(10, -digits), 0.01 * std::abs(usual.value)});
     return usual;
   }
 };
@@ -105,11 +101,6 @@ std::vector<HitchInsight> worst_hitches(const Stutters& stutters, const std::vec
     std::stable_sort(one.oddities.begin(), one.oddities.end(),
                      [](const Oddity& a, const Oddity& b) { return a.spreads > b.spreads; });
   return worst;
-}
-
-const RunSeries* find(const std::vector<RunSeries>& all, std::string_view id) {
-  const auto found = std::find_if(all.begin(), all.end(), [&](const RunSeries& one) { return one.info.id == id; });
-  return found == all.end() ? nullptr : &*found;
 }
 
 /// The GPU's load at a moment: the sample that covers it.
@@ -180,7 +171,7 @@ RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions
   });
   if (longest != frames.end()) insight.longest_at = longest->at;
   insight.stutters = find_stutters(frames, options.stutter);
-  insight.limits = find_limits(frames, load_of(find(all, "gpu.load")));
+  insight.limits = find_limits(frames, load_of(find_series(all, "gpu.load")));
   insight.limits_by_gpu_times = std::any_of(insight.limits.seconds.begin(), insight.limits.seconds.end(),
                                             [](const LimitedSecond& one) { return one.gpu_share.has_value(); });
   add_readings(insight, all, options);
