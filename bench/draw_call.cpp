@@ -99,7 +99,7 @@ void draw(Ends& ends, SDL_Window* window, const probe::Gl& gl, probe::Blend& gam
     if (scene.pixels != nullptr) game.draw(gl, ends.probe, scene, 1280, 720);
     const long before = allocations;
     const double start = thread_time();
-    ends.probe.add(frame_now(), link::Api::opengl, 4, 5);
+    ends.probe.add(frame_now(), {link::Api::opengl, 4, 5});
     const link::Shown shown = ends.probe.picture();
     if (shown.pixels != nullptr) blend.draw(gl, ends.probe, shown, 1280, 720);
     times[static_cast<std::size_t>(i)] = thread_time() - start;
@@ -114,7 +114,7 @@ void stamp(Ends& ends, int frames) {
   const long before = allocations;
   for (double& time : times) {
     const auto start = Clock::now();
-    ends.probe.add(frame_now(), link::Api::opengl, 4, 5);
+    ends.probe.add(frame_now(), {link::Api::opengl, 4, 5});
     time = std::chrono::duration<double, std::micro>(Clock::now() - start).count();
   }
   report("stamping", times, allocations - before);
@@ -170,8 +170,9 @@ int main(int argc, char** argv) {
     if (!gl.load(&SDL_GL_GetProcAddress)) return 1;
     probe::Blend game, blend;
     Ends ends;
-    ends.meter = greet(std::filesystem::path(name) / "session/bench.link",
-                       [&] { ends.probe.add(frame_now(), link::Api::opengl, 4, 5); });
+    ends.meter = greet(std::filesystem::path(name) / "session/bench.link", [&] {
+      ends.probe.add(frame_now(), {link::Api::opengl, 4, 5});
+    });
     stamp(ends, 100 * frames);
     publish(ends, 9);
     draw(ends, window, gl, game, blend, "warming up", 60, 6);

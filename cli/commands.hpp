@@ -12,5 +12,7 @@ void add_demo(Command app);
 void add_readings(Command app);
 void add_face(Command app);
 void add_runs(Command app);
+void add_compare(Command app);
+void add_plot(Command app);
 
 }  // namespace idlemeter::cli

@@ -4,6 +4,7 @@
 #include <memory>
 
 #include "commands.hpp"
+#include "comparison.hpp"
 #include "demo_face.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
@@ -12,6 +13,8 @@
 #include "idlemeter/draw/png.hpp"
 #include "idlemeter/face/face_toml.hpp"
 #include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/insight/compare.hpp"
+#include "idlemeter/insight/figure_set.hpp"
 #include "idlemeter/runs/recorder.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
@@ -26,16 +29,17 @@ namespace fs = std::filesystem;
 
 struct Options {
   std::string folder = "idlemeter-demo";
+  bool brief = false;
 };
 
-constexpr double kWarmUp = 20, kRun = 60;  // seconds of virtual time; a run is a lap of Tidepool Rally
+constexpr double kSoon = 20, kWarm = 100, kRun = 60;  // seconds of virtual time; a run is a lap of Tidepool Rally
 
-/// Plays a lap with that preset; the overlay as it stands at the end is drawn over the game's picture if a file is
-/// named.
-std::int64_t record(Store& store, const fs::path& folder, const std::string& preset, const fs::path& face_file,
-                    const fs::path& picture) {
-  rig::Simulation session(folder / "machine", {.preset = preset});
-  session.play(kWarmUp);
+/// Plays a lap with those settings, after so long; the overlay as it stands at the end is drawn over the game's picture
+/// if a file is named.
+std::int64_t record(Store& store, const fs::path& folder, const rig::GameSettings& settings, double after,
+                    const fs::path& face_file = {}, const fs::path& picture = {}) {
+  rig::Simulation session(folder / "machine", settings);
+  session.play(after);
   Recorder recorder(store, session.details());
   session.play(kRun, &recorder);
   if (!picture.empty()) {
@@ -48,34 +52,70 @@ std::int64_t record(Store& store, const fs::path& folder, const std::string& pre
   return recorder.finish();
 }
 
+/// Several laps in a row on a machine that has warmed up, as when settings are compared.
+RunGroup record_group(Store& store, const fs::path& folder, const char* name, const rig::GameSettings& settings,
+                      const FigureSet& set) {
+  constexpr int kRuns = 5;
+  rig::Simulation session(folder / "machine", settings);
+  session.play(kWarm);
+  RunGroup group{name, {}};
+  for (int i = 0; i < kRuns; ++i) {
+    RunDetails details = session.details();
+    details.tags = {"compared"};
+    Recorder recorder(store, details);
+    session.play(kRun, &recorder);
+    group.runs.push_back(insight_of(store, recorder.finish(), {.figures = set.request()}));
+  }
+  return group;
+}
+
+/// Lists the files that were written, and commands to try next.
+void print_files(const fs::path& folder, std::int64_t first_run, bool brief) {
+  const std::string store = (folder / "runs.db").string();
+  const auto file = [](const fs::path& name, const char* about) { print("  {:<32}  {}\n", name.string(), about); };
+  print("Files:\n");
+  file(folder / "overlay.png", "the overlay over the game's picture");
+  file(folder / "bench_corner.toml", "the face that it was drawn from: change it");
+  file(store, "the store with the runs");
+  file(folder / "machine", "the machine's /proc and /sys, which its readings were taken from");
+  const auto next = [](const std::string& command, const char* about) { print("  {:<72}  {}\n", command, about); };
+  print("\nWhat to try next:\n");
+  next("idlemeter readings", "what this machine measures");
+  next("idlemeter readings --rig", "what the simulated one does");
+  next(fmt::format("idlemeter face draw {} --rig -o mine.png", (folder / "bench_corner.toml").string()),
+       "your own face");
+  next(fmt::format("idlemeter runs show {} --store {}", first_run, store),
+       "one run by itself, and whether to trust it");
+  next(fmt::format("idlemeter runs show {} --store {}", first_run + 2, store),
+       "a calm one: warmed up, and nothing throttled");
+  if (brief) return;
+  next(fmt::format("idlemeter compare {}-{} {}-{} --store {}", first_run + 3, first_run + 7, first_run + 8,
+                   first_run + 12, store),
+       "the two groups again");
+}
+
 int demo(const Options& options) {
   const fs::path folder = options.folder;
   const fs::path face = folder / "bench_corner.toml", picture = folder / "overlay.png", file = folder / "runs.db";
   std::error_code failed;
   fs::create_directories(folder, failed);
   if (failed) throw Error("cannot make the folder: " + failed.message(), folder.string(), "name another with --folder");
-  print("Playing two laps of Tidepool Rally on Bramble, a simulated machine, on a virtual clock …\n\n");
+  print("Playing Tidepool Rally on Bramble, a simulated machine, on a virtual clock …\n\n");
   if (!fs::exists(face)) replace_file(face, kDemoFace);  // the user may have begun to change it
   Store store(file);
-  const std::int64_t ultra = record(store, folder, "Ultra", face, picture);
-  const std::int64_t high = record(store, folder, "High", face, {});
+  const std::int64_t ultra = record(store, folder, {.preset = "Ultra"}, kSoon, face, picture);
+  const std::int64_t high = record(store, folder, {.preset = "High"}, kSoon);
+  (void)record(store, folder, {.preset = "Low", .upscaler = true}, kWarm);
   print("{}\n", comparison_table({insight_of(store, ultra), insight_of(store, high)}, Readings::main));
-  print(
-      "Files:\n"
-      "  {:<32}  the overlay over the game's picture\n"
-      "  {:<32}  the face that it was drawn from: change it\n"
-      "  {:<32}  the store with both runs\n"
-      "  {:<32}  the machine's /proc and /sys, which its readings were taken from\n\n",
-      picture.string(), face.string(), file.string(), (folder / "machine").string());
-  print(
-      "What to try next:\n"
-      "  {:<72}  what this machine measures\n"
-      "  {:<72}  what the simulated one does\n"
-      "  {:<72}  your own face\n"
-      "  {:<72}  one run by itself\n",
-      "idlemeter readings", "idlemeter readings --rig",
-      fmt::format("idlemeter face draw {} --rig -o mine.png", face.string()),
-      fmt::format("idlemeter runs show {} --store {}", ultra, file.string()));
+  if (!options.brief) {
+    const FigureSet set({"frame.average", "frame.low@1%", "frame.median", "gpu.power"});
+    const RunGroup native = record_group(store, folder, "native", {.preset = "Medium", .seed = 3}, set);
+    const RunGroup upscaled =
+        record_group(store, folder, "upscaled", {.preset = "Medium", .seed = 4, .upscaler = true}, set);
+    print("Five laps each without and with the upscaler:\n\n{}\n",
+          comparison_text(compare({native, upscaled}, set, {.told = {"Upscaler"}}), {}));
+  }
+  print_files(folder, ultra, options.brief);
   return 0;
 }
 
@@ -85,6 +125,7 @@ void add_demo(Command app) {
   const auto options = std::make_shared<Options>();
   Command command = app.add("demo", "Run the whole job on a simulated machine and game, in a few seconds",
                             [options] { return demo(*options); });
+  command.flag("--brief", options->brief, "Only three single runs, without a comparison of groups");
   command.option("--folder", options->folder, "The folder to write to; runs are added to its store").shows_default();
 }
 

@@ -39,26 +39,13 @@ struct DrawOptions {
   ValueOptions values;
 };
 
-constexpr int kLargestSide = 16384;
-
-/// "1920x1080"
-std::string check_size(const std::string& text) {
-  int width = 0, height = 0, used = 0;
-  const bool two = std::sscanf(text.c_str(), "%dx%d%n", &width, &height, &used) == 2 &&
-                   static_cast<std::size_t>(used) == text.size();
-  const bool fits = two && width >= 16 && height >= 16 && width <= kLargestSide && height <= kLargestSide;
-  return fits ? ""
-              : fmt::format("'{}' isn't a picture size; write it like 1920x1080, each side from 16 to {}", text,
-                            kLargestSide);
-}
-
 constexpr std::pair<const char*, rig::Ground> kGrounds[] = {
     {"day", rig::Ground::day}, {"night", rig::Ground::night}, {"reef", rig::Ground::reef}};
 
 Image ground(const DrawOptions& options) {
   if (!options.over.empty()) return read_png(options.over);
   int width = 0, height = 0;
-  std::sscanf(options.size.c_str(), "%dx%d", &width, &height);
+  (void)read_size(options.size, width, height);
   for (const auto& [name, ground] : kGrounds) {
     if (options.ground == name) return rig::game_picture(width, height, ground);
   }
@@ -221,7 +208,10 @@ void add_face_draw(Command face) {
           .needs(output);
   command.option("--size", options->size, "Size of the picture")
       .shows_default()
-      .check(check_size)
+      .check([](const std::string& text) {
+        int width = 0, height = 0;
+        return read_size(text, width, height);
+      })
       .needs(output)
       .excludes(over);
   command.option("--ground", options->ground, "A sample picture to draw it over: day, night (dark) or reef (busy)")

@@ -52,6 +52,8 @@ Json to_json(const RunInfo& run) {
           {"game", run.details.game},
           {"started", run.started},
           {"finished", run.finished},
+          {"ended", run.end ? Json(name_of(*run.end)) : Json()},
+          {"lost_frames", run.lost},
           {"frames", run.frames},
           {"length_s", in_seconds(run.length)},
           {"note", run.details.note},
@@ -194,6 +196,25 @@ std::string timed_readings_json(const std::vector<Snapshot::Entry>& entries, con
 std::string runs_json(const std::vector<RunInfo>& runs) {
   Json all = Json::array();
   for (const RunInfo& run : runs) all.push_back(to_json(run));
+  return text_of(all, 2);
+}
+
+std::string figures_json(const std::vector<RunInsight>& runs, const FigureSet& set) {
+  Json all = Json::array();
+  for (const RunInsight& run : runs) {
+    Json one = to_json(run.info);
+    one["figures"] = Json::array();
+    for (const RunFigure& figure : set.of(run)) {
+      one["figures"].push_back({{"id", figure.info.id},
+                                {"title", figure.info.title},
+                                {"unit", symbol(figure.info.unit)},
+                                {"value", figure.value ? Json(*figure.value) : Json()},
+                                {"of_too_few_frames", figure.is_uncertain}});
+    }
+    one["doubts"] = Json::array();
+    for (const Doubt& doubt : run.doubts) one["doubts"].push_back({{"rule", doubt.rule}, {"text", doubt.text}});
+    all.push_back(std::move(one));
+  }
   return text_of(all, 2);
 }
 

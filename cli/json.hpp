@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "idlemeter/insight/figure_set.hpp"
 #include "idlemeter/insight/interval.hpp"
 #include "idlemeter/insight/run_insight.hpp"
 #include "idlemeter/readings/snapshot.hpp"
@@ -24,6 +25,7 @@ std::string runs_json(const std::vector<RunInfo>& runs);
 
 /// Everything of one run, or an array of several; units are in the names.
 /// All that is known of runs: an object for one, an array for several. `intervals`: of each, or none.
+std::string figures_json(const std::vector<RunInsight>& runs, const FigureSet& set);
 std::string insight_json(const std::vector<RunInsight>& runs, const std::vector<std::vector<SureFigure>>& intervals);
 
 }  // namespace idlemeter::cli

@@ -34,6 +34,8 @@ int main(int argc, char** argv) {
   add_readings(commands);
   add_face(commands);
   add_runs(commands);
+  add_compare(commands);
+  add_plot(commands);
   try {
     const auto parsed = arguments.parse(argc, argv);
     const bool plays = parsed.command == "play" || parsed.command == "attach";  // these pass signals on

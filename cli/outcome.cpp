@@ -10,12 +10,12 @@
 #include <fstream>
 #include <sstream>
 
+#include "figures.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "output.hpp"
-#include "table.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -62,25 +62,24 @@ void print_report(const GameReport& game) {
   complain("{}\n", printable(line));
 }
 
+/// Why a run is shorter than planned.
+std::string_view reason_of(const RecordedRun& run) {
+  if (!run.end || *run.end == RunEnd::store_failed) return "the store failed";
+  if (*run.end == RunEnd::game_crashed) return "the game crashed or was killed";
+  return *run.end == RunEnd::game_ended ? "the game ended" : "it was stopped";
+}
+
 /// A line for each recorded run.
-void print_runs(const std::vector<RecordedRun>& runs, const PlayOptions& options) {
+void print_runs(const std::vector<RecordedRun>& runs, const PlayOptions& options, const FigureSet& figures) {
   const Store store(options.store, Store::Mode::existing);
-  Table table({Table::Align::right, Table::Align::right, Table::Align::right, Table::Align::right, Table::Align::right,
-               Table::Align::left});
-  table.add({"run", "length, s", "average, FPS", "1% low, FPS", "0.1% low, FPS", ""});
+  std::vector<RunInsight> insights;
+  std::vector<std::string> remarks;
   for (const RecordedRun& one : runs) {
     if (one.run == 0) continue;
-    const RunInfo info = store.run(one.run);
-    const Summary summary = summarize(store.intervals(one.run));
-    const auto low = [&](Share share) {
-      const Low* found = summary.low(share);
-      return found == nullptr ? "–" : fmt::format("{:.1f}{}", found->rate, found->enough_frames ? "" : "*");
-    };
-    table.add({fmt::format("{}", one.run), fmt::format("{:.1f}", in_seconds(info.length)),
-               summary.average_rate ? fmt::format("{:.1f}", *summary.average_rate) : "–", low(Share::percent(1)),
-               low(Share::percent(0.1)), one.is_short ? "short: it was ended early" : ""});
+    insights.push_back(insight_of(store, one.run, {.figures = figures.request()}));
+    remarks.push_back(one.is_short ? fmt::format("short: {}", reason_of(one)) : "");
   }
-  print("{}", table.text());
+  print("{}", runs_by_figures(insights, figures, remarks));
 }
 
 }  // namespace
@@ -96,7 +95,7 @@ bool is_planned(const PlayOptions& options) {
   return options.record || options.end_game || plan.length || plan.repeat > 1 || plan.after > Nanoseconds{};
 }
 
-Outcome print_outcome(Meter& meter, const PlayOptions& options) {
+Outcome print_outcome(Meter& meter, const PlayOptions& options, const FigureSet& figures) {
   meter.end_recordings();
   const std::vector<GameReport> reports = meter.reports();
   if (!options.quiet && reports.empty()) complain("idlemeter: {}\n", no_frame(options));
@@ -107,7 +106,7 @@ Outcome print_outcome(Meter& meter, const PlayOptions& options) {
   for (const std::string& problem : problems) complain("idlemeter: not recorded: {}\n", printable(problem));
   const std::vector<RecordedRun> runs = meter.recorded();
   const bool any = std::any_of(runs.begin(), runs.end(), [](const RecordedRun& run) { return run.run != 0; });
-  if (options.end_game && any) print_runs(runs, options);
+  if (options.end_game && any) print_runs(runs, options, figures);
   if (meter.has_plan()) {
     complain("idlemeter: not recorded: the game ended before the recording could start{}\n",
              options.plan.repeat > 1 ? fmt::format(", after {} of {} runs", runs.size(), options.plan.repeat) : "");

@@ -4,6 +4,7 @@
 #include <string>
 #include <vector>
 
+#include "idlemeter/insight/figure_set.hpp"
 #include "idlemeter/meter/meter.hpp"
 #include "idlemeter/meter/recording_plan.hpp"
 #include "idlemeter/runs/store.hpp"
@@ -11,7 +12,8 @@
 namespace idlemeter::cli {
 
 struct PlayOptions {
-  std::string face, settings, store = Store::usual_path().string();
+  std::string face, settings, figures = "frame.average,frame.low@1%,frame.low@0.1%",
+                              store = Store::usual_path().string();
   bool hidden = false, quiet = false, record = false, linked = false, above = false, take_over = false;
   RecordingPlan plan;
   bool end_game = false;
@@ -29,6 +31,6 @@ bool is_planned(const PlayOptions& options);
 enum Outcome { kRecorded = 0, kFailed = 1, kIncomplete = 3, kNothingPresented = 4 };
 
 /// Says what was seen and what became of recordings.
-Outcome print_outcome(Meter& meter, const PlayOptions& options);
+Outcome print_outcome(Meter& meter, const PlayOptions& options, const FigureSet& figures);
 
 }  // namespace idlemeter::cli

@@ -50,12 +50,4 @@ std::string json_text(std::string json) {
   return result;
 }
 
-std::string csv_field(std::string_view text) {
-  const std::string shown = printable(text, "\n\r");
-  if (shown.find_first_of(",\"\n\r") == std::string::npos) return shown;
-  std::string quoted = "\"";
-  for (char c : shown) quoted += c == '"' ? "\"\"" : std::string(1, c);
-  return quoted + "\"";
-}
-
 }  // namespace idlemeter::cli

@@ -42,7 +42,4 @@ void complain(fmt::format_string<Arguments...> format, Arguments&&... arguments)
 /// A JSON text in which control characters beyond ASCII's first 32 are escaped too (RFC 8259 leaves them as they are).
 std::string json_text(std::string json);
 
-/// One field of CSV (RFC 4180), in quotes if it needs them. Control characters but line ends become U+FFFD.
-std::string csv_field(std::string_view text);
-
 }  // namespace idlemeter::cli

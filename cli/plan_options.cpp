@@ -11,33 +11,27 @@
 namespace idlemeter::cli {
 namespace {
 
-constexpr Nanoseconds kDay = std::chrono::hours(24), kShortest = kSecond / 10;
-
 /// "" or what is wrong; seconds without a unit.
 std::string read_time(const std::string& text, Nanoseconds least, Nanoseconds& into) {
   const auto time = duration_from(text, "s");
-  if (!time || *time < least || *time > kDay)
+  if (!time || *time < least || *time > RecordingPlan::kLongest)
     return fmt::format("'{}' isn't a time from {:g} s to a day; write it like 60, 90s or 1:30", text,
                        in_seconds(least));
   into = *time;
   return "";
 }
 
-std::string read_setting(const std::string& text, RecordingPlan& plan) {
+using Settings = std::map<std::string, std::string>;
+
+std::string read_setting(const std::string& text, Settings& settings) {
   const std::size_t equals = text.find('=');
   if (equals == 0 || equals == std::string::npos)
     return fmt::format("'{}' isn't a setting; write it like preset=High", text);
-  plan.notes.settings.insert_or_assign(text.substr(0, equals), text.substr(equals + 1));
+  settings.insert_or_assign(text.substr(0, equals), text.substr(equals + 1));
   return "";
 }
 
 }  // namespace
-
-std::string wrong_with(const RecordingPlan& plan) {
-  if (plan.repeat > 1 && !plan.length) return "--repeat needs --for: how long each run is";
-  if (plan.repeat > 1'000) return "--repeat takes up to 1000 runs";
-  return "";
-}
 
 int misuse(const std::string& command, const std::string& wrong) {
   complain("idlemeter: {}\nTry 'idlemeter {} --help'.\n", wrong, command);
@@ -58,7 +52,7 @@ void add_plan_options(Command command, RecordingPlan& plan) {
         about);
   };
   time(
-      "--for", kShortest, [to](Nanoseconds length) { to->length = length; },
+      "--for", RecordingPlan::kShortest, [to](Nanoseconds length) { to->length = length; },
       "How long each run is: 60 (seconds), 90s or 1:30");
   time(
       "--after", Nanoseconds{}, [to](Nanoseconds length) { to->after = length; },
@@ -66,13 +60,33 @@ void add_plan_options(Command command, RecordingPlan& plan) {
   command.option("--repeat", to->repeat, "How many runs to record").check(positive());
   time(
       "--pause", Nanoseconds{}, [to](Nanoseconds length) { to->pause = length; }, "How long to wait between runs");
+  command.option("--note", to->notes.note, "A note to keep with the runs");
+  add_setting_options(command, plan.notes);
+}
+
+namespace {
+
+void add_settings(Command command, Settings& settings, std::vector<std::string>& tags, const char* about_setting,
+                  const char* about_tag) {
+  Settings* const to = &settings;
   command
       .option(
-          "--set", [to](const std::string& text) { return read_setting(text, *to); },
-          "A setting you are testing, kept with the runs, like preset=High; may be repeated")
+          "--set", [to](const std::string& text) { return read_setting(text, *to); }, about_setting)
       .repeats();
-  command.option("--note", to->notes.note, "A note to keep with the runs");
-  command.option("--tag", to->notes.tags, "A tag to keep with the runs; may be repeated").repeats();
+  command.option("--tag", tags, about_tag).repeats();
+}
+
+}  // namespace
+
+void add_setting_options(Command command, RunNotes& notes) {
+  add_settings(command, notes.settings, notes.tags,
+               "A setting you are testing, kept with the run, like preset=High; may be repeated",
+               "A tag to keep with the run; may be repeated");
+}
+
+void add_setting_filter(Command command, std::map<std::string, std::string>& settings, std::vector<std::string>& tags) {
+  add_settings(command, settings, tags, "Only runs with this setting, like preset=High; may be repeated",
+               "Only runs with this tag; may be repeated");
 }
 
 }  // namespace idlemeter::cli

@@ -1,7 +1,9 @@
 // The options of recordings that start and end by themselves.
 #pragma once
 
+#include <map>
 #include <string>
+#include <vector>
 
 #include "arguments.hpp"
 #include "idlemeter/meter/recording_plan.hpp"
@@ -12,8 +14,11 @@ namespace idlemeter::cli {
 /// run.
 void add_plan_options(Command command, RecordingPlan& plan);
 
-/// What options say together that can't be; "" if nothing.
-std::string wrong_with(const RecordingPlan& plan);
+/// --set and --tag alone, likewise.
+void add_setting_options(Command command, RunNotes& notes);
+
+/// The same options, to choose the runs that have them.
+void add_setting_filter(Command command, std::map<std::string, std::string>& settings, std::vector<std::string>& tags);
 
 /// Complains as the parser does, and returns the status for misuse.
 int misuse(const std::string& command, const std::string& wrong);

@@ -12,6 +12,7 @@
 
 #include "commands.hpp"
 #include "companion.hpp"
+#include "figures.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
@@ -182,7 +183,7 @@ int cannot_start(const std::string& game, int error) {
 }
 
 int play(const PlayOptions& options) {
-  if (const std::string wrong = wrong_with(options.plan); !wrong.empty()) return misuse("play", wrong);
+  if (const std::string wrong = problem_with(options.plan); !wrong.empty()) return misuse("play", wrong);
   take_signals();
   auto faces = std::make_shared<Faces>();
   MeterOptions settings = meter_options(options, faces);
@@ -194,6 +195,7 @@ int play(const PlayOptions& options) {
     if (*end_game) (*end_game)();
   };
   const std::string gpu_time(name_of(settings.settings.gpu_time));
+  const FigureSet figures = figure_set(options.figures, settings.settings);
   auto meter = std::make_unique<Meter>(std::move(settings));
   if (is_planned(options)) meter->record(options.plan);
   int error = 0;
@@ -202,7 +204,7 @@ int play(const PlayOptions& options) {
   Companion companion(*meter, game, 0, mark_of(options, *meter));
   if (options.end_game) *end_game = [&companion] { companion.end_game(); };
   meter->run();
-  const Outcome outcome = print_outcome(*meter, options);
+  const Outcome outcome = print_outcome(*meter, options, figures);
   meter.reset();
   faces.reset();                         // its folders go before a signal ends this too
   if (options.end_game) return outcome;  // the game was ended by us: its own status says nothing
@@ -254,10 +256,11 @@ int attach(const PlayOptions& options) {
     settings.socket = socket.filename();
     make_way(options, settings.folder);
   }
+  const FigureSet figures = figure_set(options.figures, settings.settings);
   Meter meter(std::move(settings));
   Companion companion(meter, 0, options.pid, {});
   meter.run();
-  return print_outcome(meter, options);
+  return print_outcome(meter, options, figures);
 }
 
 void add_options(Command command, const std::shared_ptr<PlayOptions>& options) {
@@ -284,6 +287,10 @@ void add_play(Command app) {
       "--end-game", options->end_game,
       "End the game after the last run and print the results. Exit status: 0 if every run was recorded, 1 if the store "
       "failed, 3 if a run is short or missing, 4 if nothing was presented");
+  command
+      .option("--figures", options->figures,
+              "What --end-game prints of each run: a set saved under [figures] in the settings, or ids")
+      .shows_default();
   command.flag("--linked", options->linked, "The game links Idle Meter's library: put no probe into it");
   command.option("GAME", options->game, "The game and its arguments, after -- if one starts with a dash").required();
 

@@ -37,7 +37,7 @@ class Ranges {
   [[nodiscard]] std::string text(const ReadingInfo& info) const {
     const auto range = of(info.id);
     if (!range || info.text) return "";
-    const int digits = info.digits >= 0 ? info.digits : usual_digits(info.unit);
+    const int digits = digits_of(info);
     return fmt::format("{} … {}", format_number(range->first, digits), format_number(range->second, digits));
   }
 

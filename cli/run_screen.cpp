@@ -177,7 +177,7 @@ std::string trust(const RunInsight& run) {
   return text;
 }
 
-std::string with_unit(const ReadingInfo& info, double value) { return format_value(info, Value(value)); }
+std::string as_text(const ReadingInfo& info, double value) { return format_value(info, Value(value)); }
 
 std::string hitches(const RunInsight& run) {
   constexpr std::size_t kOddities = 2;
@@ -187,8 +187,8 @@ std::string hitches(const RunInsight& run) {
     std::vector<std::string> odd;
     for (const Oddity& oddity : one.oddities) {
       if (odd.size() == kOddities) break;
-      odd.push_back(fmt::format("{} {} (usually {})", oddity.info.title, with_unit(oddity.info, oddity.value),
-                                with_unit(oddity.info, oddity.usual)));
+      odd.push_back(fmt::format("{} {} (usually {})", oddity.info.title, as_text(oddity.info, oddity.value),
+                                as_text(oddity.info, oddity.usual)));
     }
     table.add({moment(one.hitch.begin), format_number(in_milliseconds(one.hitch.worst), 1), "ms",
                odd.empty() ? "nothing else was unusual" : printable(fmt::format("{}", fmt::join(odd, ", ")))});

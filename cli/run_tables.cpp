@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cmath>
+#include <sstream>
 
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
@@ -75,13 +76,6 @@ std::string remarks(const Summary& summary) {
   return text;
 }
 
-/// "+12.3 %" of `value` against `base`.
-std::string difference(double value, double base) {
-  if (base == 0) return kNone;
-  const double percent = (value / base - 1) * 100;
-  return fmt::format("{}{} %", std::round(percent * 10) > 0 ? "+" : "", format_number(percent, 1));
-}
-
 bool is_of_one_core(const std::string& id) { return id.starts_with("cpu.core"); }
 
 /// "gpu0.temp" if "gpu.temp" is the same card's, as older stores have both.
@@ -113,12 +107,6 @@ std::string left_out(std::size_t readings) {
                        : fmt::format("  {} more (single cores, constant values): show them with --all\n", readings);
 }
 
-std::string with_unit(const ReadingInfo& info) {
-  return info.unit == Unit::none ? info.title : fmt::format("{}, {}", info.title, symbol(info.unit));
-}
-
-int digits_of(const ReadingInfo& info) { return info.digits >= 0 ? info.digits : usual_digits(info.unit); }
-
 /// Columns for each of several runs: the figure and, after all but the first, the difference.
 std::vector<Table::Align> columns_for(std::size_t runs, std::size_t before) {
   std::vector<Table::Align> columns(before, left);
@@ -142,44 +130,87 @@ std::vector<std::string> titles(const std::vector<RunInsight>& runs, std::vector
 
 }  // namespace
 
-std::string heading(const RunInfo& run) {
+std::string heading(const RunInfo& run, Facts facts) {
+  constexpr std::string_view kMain[] = {"Machine", "Processor", "GPU", "Graphics API", "Picture"};
   std::string text =
       fmt::format("Run {}: {}, {} UTC, {} frames in {:.1f} s{}\n", run.id,
                   run.details.game.empty() ? "no name" : printable(run.details.game), printable(started(run)),
                   run.frames, in_seconds(run.length), run.finished ? "" : " (not finished)");
-  const auto add = [&](const char* what, const std::map<std::string, std::string>& pairs) {
-    std::vector<std::string> parts;
-    for (const auto& [name, value] : pairs) parts.push_back(printable(fmt::format("{} {}", name, value)));
-    if (!parts.empty()) text += fmt::format("  {:<9} {}\n", what, fmt::join(parts, ", "));
+  const auto add = [&](const char* what, const std::string& value) {
+    for (std::string_view rest = value; !value.empty() && !rest.empty(); what = "") {  // a note may have several lines
+      const std::size_t end = std::min(rest.find('\n'), rest.size());
+      text += fmt::format("  {:<9} {}\n", what, printable(rest.substr(0, end)));
+      rest.remove_prefix(std::min(end + 1, rest.size()));
+    }
   };
-  add("settings", run.details.settings);
-  add("machine", run.details.facts);
-  if (!run.details.note.empty()) text += fmt::format("  {:<9} {}\n", "note", printable(run.details.note));
-  if (!run.details.tags.empty())
-    text += fmt::format("  {:<9} {}\n", "tags", printable(fmt::format("{}", fmt::join(run.details.tags, ", "))));
-  return text;
+  std::vector<std::string> settings, machine;
+  for (const auto& [name, value] : run.details.settings) settings.push_back(name + " " + value);
+  for (const std::string_view name : kMain) {
+    const auto fact = run.details.facts.find(std::string(name));
+    if (fact != run.details.facts.end()) machine.push_back(fact->first + " " + fact->second);
+  }
+  add("settings", fmt::format("{}", fmt::join(settings, ", ")));
+  if (facts == Facts::main) add("machine", fmt::format("{}", fmt::join(machine, ", ")));
+  add("note", run.details.note);
+  add("tags", fmt::format("{}", fmt::join(run.details.tags, ", ")));
+  if (facts == Facts::main) return text;
+  add("ended", run.end ? std::string(name_of(*run.end)) : "unknown");
+  add("lost", fmt::format("{} frames", run.lost));
+  Table table({left, left});
+  for (const auto& [name, value] : run.details.facts) table.add({printable(name), printable(value)});
+  return text + table.text("  ");
 }
 
-std::string list_table(const std::vector<RunInfo>& runs) {
-  Table table({right, left, left, right, right, right, left});
-  table.add({"run", "game", "started (UTC)", "length, s", "frames", "average, FPS", "settings, tags, note"});
+std::string difference(double value, double base) {
+  if (base == 0) return kNone;
+  const double percent = (value / base - 1) * 100;
+  return fmt::format("{}{} %", std::round(percent * 10) > 0 ? "+" : "", format_number(percent, 1));
+}
+
+std::vector<std::string> run_titles(const std::vector<RunInsight>& runs) { return titles(runs, {""}); }
+
+std::string remarks_of(const RunInfo& run) {
+  std::vector<std::string> about;
+  for (const auto& [name, value] : run.details.settings) about.push_back(fmt::format("{} {}", name, value));
+  about.insert(about.end(), run.details.tags.begin(), run.details.tags.end());
+  std::istringstream notes(run.details.note);
+  for (std::string note; std::getline(notes, note);) about.push_back(note);
+  if (!run.problem.empty()) about.push_back("damaged: " + run.problem);
+  if (run.problem.empty() && !run.finished) about.emplace_back("(not finished)");
+  return fmt::format("{}", fmt::join(about, ", "));
+}
+
+std::string list_table(const std::vector<RunInfo>& runs, const std::map<std::int64_t, std::uint64_t>& sizes) {
+  std::vector<Table::Align> columns = {right, left, left, right, right, right, left};
+  std::vector<std::string> head = {"run",    "game",         "started (UTC)",       "length, s",
+                                   "frames", "average, FPS", "settings, tags, note"};
+  if (!sizes.empty()) {
+    columns.insert(columns.end() - 1, right);
+    head.insert(head.end() - 1, "size, MiB");
+  }
+  Table table(columns);
+  table.add(head);
   for (const RunInfo& run : runs) {
-    std::vector<std::string> about;
-    for (const auto& [name, value] : run.details.settings) about.push_back(fmt::format("{} {}", name, value));
-    about.insert(about.end(), run.details.tags.begin(), run.details.tags.end());
-    if (!run.details.note.empty()) about.push_back(run.details.note);
-    if (!run.problem.empty()) about.push_back("damaged: " + run.problem);
-    if (run.problem.empty() && !run.finished) about.emplace_back("(not finished)");
     const double seconds = in_seconds(run.length);
-    table.add({fmt::format("{}", run.id), run.details.game, started(run), format_number(seconds, 1),
-               fmt::format("{}", run.frames), seconds > 0 ? rate(static_cast<double>(run.frames) / seconds) : kNone,
-               fmt::format("{}", fmt::join(about, ", "))});
+    std::vector<std::string> row = {fmt::format("{}", run.id),
+                                    run.details.game,
+                                    started(run),
+                                    format_number(seconds, 1),
+                                    fmt::format("{}", run.frames),
+                                    seconds > 0 ? rate(static_cast<double>(run.frames) / seconds) : kNone,
+                                    remarks_of(run)};
+    if (!sizes.empty()) {
+      const auto size = sizes.find(run.id);
+      const double bytes = size == sizes.end() ? 0 : static_cast<double>(size->second);
+      row.insert(row.end() - 1, format_number(bytes / (1024 * 1024), 2));
+    }
+    table.add(std::move(row));
   }
   return table.text();
 }
 
 std::string statistics_table(const RunInsight& run) {
-  std::string text = heading(run.info) + "\n";
+  std::string text = heading(run.info, Facts::all) + "\n";
   if (run.summary.frames > 0) {
     Table table({left, left, right, right, left});
     table.add({"", "", "FPS", "ms", ""});
@@ -199,8 +230,8 @@ std::string statistics_table(const RunInsight& run) {
   for (const ReadingInsight& one : run.readings) {
     const int digits = digits_of(one.info);
     const auto shown = [&](std::optional<double> value) { return value ? format_number(*value, digits) : kNone; };
-    table.add({with_unit(one.info), shown(one.all.mean), shown(one.all.least), shown(one.all.most), shown(one.first),
-               shown(one.last)});
+    table.add({with_unit(one.info.title, one.info), shown(one.all.mean), shown(one.all.least), shown(one.all.most),
+               shown(one.first), shown(one.last)});
   }
   return text + "\n" + table.text("  ");
 }
@@ -234,7 +265,7 @@ std::string comparison_table(const std::vector<RunInsight>& runs, Readings readi
   means.add(titles(runs, {"mean of"}));
   const auto shown = worth_showing(runs, readings);
   for (const ReadingInsight& base : shown) {
-    std::vector<std::string> row = {with_unit(base.info)};
+    std::vector<std::string> row = {with_unit(base.info.title, base.info)};
     for (const RunInsight& run : runs) {
       const ReadingInsight* reading = run.reading(base.info.id);
       row.push_back(reading == nullptr ? kNone : format_number(reading->all.mean, digits_of(base.info)));

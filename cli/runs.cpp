@@ -2,38 +2,97 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <functional>
 #include <memory>
 
 #include "commands.hpp"
+#include "figures.hpp"
+#include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/insight/interval.hpp"
 #include "idlemeter/insight/run_insight.hpp"
+#include "idlemeter/runs/run_filter.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "json.hpp"
 #include "output.hpp"
+#include "plan_options.hpp"
+#include "run_lists.hpp"
 #include "run_screen.hpp"
 #include "run_tables.hpp"
+#include "runs_commands.hpp"
 #include "terminal.hpp"
+#include "values.hpp"
 
 namespace idlemeter::cli {
 namespace {
 
 struct Options {
   std::string store = Store::usual_path().string();
-  std::vector<std::int64_t> runs;
+  std::vector<std::string> runs;
   bool json = false;
   bool all = false, intervals = false;
-  std::string leave_out;
+  std::string leave_out, figures, settings, order = "number";
+  RunFilter filter;
+  bool removed = false, sizes = false, reverse = false;
 };
+
+constexpr const char* kOrders[] = {"number", "game", "length", "frames", "average"};
+
+double average_of(const RunInfo& run) {
+  const double seconds = in_seconds(run.length);
+  return seconds > 0 ? static_cast<double>(run.frames) / seconds : 0;
+}
+
+Store::Which which(const Options& options) { return options.removed ? Store::Which::removed : Store::Which::kept; }
+
+/// The runs that pass the filter, in the chosen order.
+std::vector<RunInfo> chosen_runs(const Store& store, const Options& options) {
+  auto runs = store.runs(options.json ? Store::Facts::all : Store::Facts::none, which(options));
+  std::erase_if(runs, [&](const RunInfo& run) { return !options.filter.matches(run); });
+  const auto order_by = [&](auto key) {
+    std::stable_sort(runs.begin(), runs.end(), [&](const RunInfo& a, const RunInfo& b) { return key(a) < key(b); });
+  };
+  if (options.order == "game") order_by([](const RunInfo& run) { return lower_case(run.details.game); });
+  if (options.order == "length") order_by([](const RunInfo& run) { return run.length; });
+  if (options.order == "frames") order_by([](const RunInfo& run) { return run.frames; });
+  if (options.order == "average") order_by(average_of);
+  if (options.reverse) std::reverse(runs.begin(), runs.end());
+  return runs;
+}
+
+/// Empty if none was chosen.
+std::optional<FigureSet> chosen_figures(const Options& options) {
+  if (options.figures.empty()) return std::nullopt;
+  return figure_set(options.figures, chosen_settings(options.settings));
+}
 
 int list(const Options& options) {
   const Store store(options.store, Store::Mode::existing);
-  const auto runs = store.runs();
+  const auto runs = chosen_runs(store, options);
+  if (const auto set = chosen_figures(options); set && !runs.empty()) {
+    std::vector<std::int64_t> ids;
+    for (const RunInfo& run : runs) {
+      if (run.problem.empty()) ids.push_back(run.id);
+    }
+    const auto insights = insights_of(store, ids, *set);
+    if (options.json) {
+      write_raw(figures_json(insights, *set) + "\n");
+    } else {
+      std::vector<std::string> about;
+      for (const RunInsight& run : insights) about.push_back(printable(remarks_of(run.info)));
+      print("{}", runs_by_figures(insights, *set, about));
+    }
+    return 0;
+  }
   if (options.json) {
     write_raw(runs_json(runs) + "\n");
   } else {
-    print("{}", runs.empty() ? fmt::format("{}: no runs yet\n", options.store) : list_table(runs));
+    const bool any = !runs.empty() || !store.runs(Store::Facts::none, which(options)).empty();
+    const char* none = any ? "no such runs" : options.removed ? "no removed runs" : "no runs yet";
+    print("{}", runs.empty()
+                    ? fmt::format("{}: {}\n", options.store, none)
+                    : list_table(runs, options.sizes ? store.sizes() : std::map<std::int64_t, std::uint64_t>()));
   }
   return 0;
 }
@@ -60,7 +119,7 @@ std::vector<SureFigure> intervals_of_run(const Store& store, std::int64_t id, co
   if (!options.intervals) return {};
   Progress progress;
   std::vector<Nanoseconds> intervals = store.intervals(id);
-  if (options.leave_out == "loading") std::erase_if(intervals, [](Nanoseconds one) { return one > kSecond; });
+  if (options.leave_out == "loading") std::erase_if(intervals, &is_loading);
   IntervalOptions how;
   how.progress = std::ref(progress);
   return intervals_of(intervals, options.all || options.json ? SummaryRequest{} : screen_request(), how);
@@ -68,19 +127,26 @@ std::vector<SureFigure> intervals_of_run(const Store& store, std::int64_t id, co
 
 int show(const Options& options) {
   const Store store(options.store, Store::Mode::existing);
-  const bool is_screen = options.runs.size() == 1 && !options.all && !options.json;
+  const auto set = chosen_figures(options);
+  const auto ids = run_lists(options.runs);
+  const bool is_screen = ids.size() == 1 && !options.all && !options.json && !set;
   InsightOptions how;
   how.leave_out_loading = options.leave_out == "loading";
   if (is_screen) how.figures = screen_request();
+  if (set) how.figures = set->request();
   std::vector<RunInsight> runs;
   std::vector<std::vector<SureFigure>> intervals;
   catch_ctrl_c();
-  for (const std::int64_t id : options.runs) {
+  for (const std::int64_t id : ids) {
     runs.push_back(insight_of(store, id, how));
     intervals.push_back(intervals_of_run(store, id, options));
     if (stopped()) return 1;
   }
-  if (options.json) {
+  if (set && options.json) {
+    write_raw(figures_json(runs, *set) + "\n");
+  } else if (set) {
+    print("{}", figures_by_runs(runs, *set));
+  } else if (options.json) {
     write_raw(insight_json(runs, intervals) + "\n");
   } else if (runs.size() > 1) {
     print("{}", comparison_table(runs, options.all ? Readings::all : Readings::main));
@@ -98,6 +164,14 @@ std::string read_rule(const std::string& word, std::string& rule) {
   return "";
 }
 
+Option add_figure_options(Command command, Options& options) {
+  command.option("--settings", options.settings,
+                 "The settings file with the sets of figures, instead of " + usual_settings_path().string());
+  return command.option("--figures", options.figures,
+                        "Only these: a set saved under [figures] in the settings, or ids like "
+                        "frame.average,frame.low@1%,gpu.power,\"gpu.temp most\"");
+}
+
 }  // namespace
 
 void add_runs(Command app) {
@@ -105,17 +179,38 @@ void add_runs(Command app) {
   Command runs = app.add("runs", "List recorded runs and show their statistics", [options] { return list(*options); });
   runs.option("--store", options->store, "The file that holds runs").shows_default();
   runs.flag("--json", options->json, "As JSON");
+  add_figure_options(runs, *options);
+  runs.option("--game", options->filter.game, "Only runs of games with this in their name");
+  add_setting_filter(runs, options->filter.settings, options->filter.tags);
+  runs.option("--since", options->filter.since, "Only runs from this day or time on, UTC, like 2026-03-01");
+  runs.option("--until", options->filter.until, "Only runs up to this day or time");
+  runs.option("--text", options->filter.text, "Only runs with this in the game's name, the note, a tag or a setting");
+  runs.option("--order", options->order, "What to order by: number, game, length, frames or average")
+      .check(one_of({std::begin(kOrders), std::end(kOrders)}));
+  runs.flag("--reverse", options->reverse, "The other way round");
+  runs.flag("--sizes", options->sizes, "How much each run takes in the file");
+  runs.flag("--removed", options->removed, "Runs that were removed, and can be restored")
+      .excludes(runs.option("--figures"));
   Command command =
       runs.add("show", "Statistics of a run, or of several side by side", [options] { return show(*options); });
-  command.option("RUN", options->runs, "Numbers of runs, as 'idlemeter runs' lists them").required();
+  command.option("RUN", options->runs, "Runs as 'idlemeter runs' lists them, like 3 or 1-2,5")
+      .required()
+      .check(is_run_list());
   command.option("--store", options->store, "The file that holds runs").shows_default();
   command.flag("--json", options->json, "As JSON");
   command.flag("--all", options->all, "Every definition, percentile and reading, instead of one screen");
-  command.flag("--intervals", options->intervals,
-               "Show how certain the figures are: 95 % intervals (stationary bootstrap)");
+  Option figures = add_figure_options(command, *options);
+  figures.excludes(command.option("--all"));
+  command
+      .flag("--intervals", options->intervals,
+            "Show how certain the figures are: 95 % intervals (stationary bootstrap)")
+      .excludes(figures);
   command.option(
       "--leave-out", [options](const std::string& word) { return read_rule(word, options->leave_out); },
       "'loading': leave frames over a second out of every figure");
+  add_run_changes(runs);
+  add_run_export(runs);
+  add_run_import(runs);
 }
 
 }  // namespace idlemeter::cli

@@ -81,7 +81,9 @@ std::string done(const MeterCommand& command, const MeterAnswer& answer) {
 }
 
 int tell(const TellOptions& options) {
-  if (const std::string wrong = wrong_with(options.command.plan); !wrong.empty()) return misuse("tell record", wrong);
+  if (const std::string wrong = problem_with(options.command.plan); !wrong.empty()) return misuse("tell record", wrong);
+  if (options.command.what == What::note && options.command.plan.notes.empty())
+    return misuse("tell note", "nothing to add; give a TEXT, --set or --tag");
   int status = 0;
   for (const RunningMeter& meter : meant(options)) {
     const std::string text = tell_meter(meter.control, to_json(options.command));
@@ -130,6 +132,9 @@ void add_tell(Command app) {
   command("toggle", What::toggle, "Show or hide it");
   command("clear", What::clear, "Restart the live statistics");
   command("mark", What::mark, "Set a mark in the recording").option("TEXT", options->command.mark, "What it is about");
+  Command note = command("note", What::note, "Add notes to the recording, or to the planned ones");
+  note.option("TEXT", options->command.plan.notes.note, "A note, below those that are there");
+  add_setting_options(note, options->command.plan.notes);
   command("state", What::state, "List the games, their frame rates and faces, and the recording");
   command("face", What::face, "Change the face: to the next, or to one by name")
       .option("FACE", options->command.face, "A kept face, a face file or a starter's name");

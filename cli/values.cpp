@@ -1,5 +1,9 @@
 #include "values.hpp"
 
+#include <fmt/format.h>
+
+#include <cstdio>
+
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/base/time.hpp"
@@ -143,6 +147,17 @@ void add_value_options(Command command, ValueOptions& options) {
       .excludes(root);
   command.option("--settings", options.settings, "A settings file instead of " + usual_settings_path().string());
   command.option("--game", options.game, "The game's process, to show what it uses").check(positive());
+}
+
+std::string read_size(const std::string& text, int& width, int& height) {
+  constexpr int kLargestSide = 16384;
+  int used = 0;
+  const bool two = std::sscanf(text.c_str(), "%dx%d%n", &width, &height, &used) == 2 &&
+                   static_cast<std::size_t>(used) == text.size();
+  const bool fits = two && width >= 16 && height >= 16 && width <= kLargestSide && height <= kLargestSide;
+  return fits ? ""
+              : fmt::format("'{}' isn't a picture size; write it like 1920x1080, each side from 16 to {}", text,
+                            kLargestSide);
 }
 
 }  // namespace idlemeter::cli

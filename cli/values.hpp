@@ -20,6 +20,9 @@ struct ValueOptions {
   int game = 0;          ///< process
 };
 
+/// Reads "1920x1080"; "" or what is wrong.
+std::string read_size(const std::string& text, int& width, int& height);
+
 /// What a settings file holds; "": the usual one if it exists. Throws Error.
 [[nodiscard]] Settings chosen_settings(const std::string& file);
 

@@ -30,6 +30,8 @@ FrameEntry entry_of(Bytes& input) {
   FrameEntry entry;
   entry.present = Moment{Nanoseconds(input.integer())};
   entry.gpu_work = Nanoseconds(input.integer());
+  entry.latency = Nanoseconds(input.integer());
+  entry.on_screen = Nanoseconds(input.integer());
   entry.drawable = input.take<std::uint8_t>();
   entry.width = static_cast<std::uint32_t>(input.integer());
   entry.height = static_cast<std::uint32_t>(input.integer());
@@ -168,7 +170,7 @@ void link_probe(std::string_view bytes) {
   const auto present = [&] {
     FrameEntry frame;
     frame.present = time;
-    probe.add(frame, link::Api::opengl, 4, 5);
+    probe.add(frame, {link::Api::opengl, 4, 5});
   };
   present();
   const int meter = ::accept4(listening, nullptr, nullptr, SOCK_NONBLOCK | SOCK_CLOEXEC);

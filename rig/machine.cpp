@@ -159,6 +159,7 @@ void Machine::advance_counters(double seconds, const Demand& demand) {
   s.waited_processor += 1e6 * seconds * 0.04 * demand.busiest_core;
   s.waited_disk += 1e6 * seconds * std::min(0.3, demand.reads / 1500);
   s.game_ticks += 100 * seconds * demand.processor * spec_.cores * 0.9;
+  s.game_faults += std::max(0.0, demand.reads - 20) * 30 * seconds;
   s.game_read += demand.reads * 1e6 * seconds;
   s.game_engine += 1e9 * seconds * demand.graphics * 0.97;
   const double drain = 4 + (spec_.apu ? s.gpu_power : 0.3 * s.gpu_power) + s.cpu_power;

@@ -62,6 +62,7 @@ struct State {
   double received = 3.2e9, sent = 4.4e8;                               // bytes
   double waited_processor = 1e6, waited_disk = 4e5;                    // µs
   double game_ticks = 900, game_read = 6.1e9, game_engine = 4e9;       // ticks, bytes, ns
+  double game_faults = 12;                                             // page faults from disk
 };
 
 /// Deterministic by seed. One thread at a time.

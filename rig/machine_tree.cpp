@@ -61,6 +61,11 @@ class Writer {
       tree_.set(fmt::format("sys/devices/system/cpu/cpu{}/cpufreq/scaling_cur_freq", core),
                 whole(s_.core_clock[core] * 1e3));
     }
+    if (!spec_.bare) {
+      tree_.set("sys/devices/system/cpu/cpufreq/policy0/scaling_governor", "performance");
+      tree_.set("sys/devices/system/cpu/cpufreq/policy0/energy_performance_preference", "performance");
+      tree_.set("sys/firmware/acpi/platform_profile", "balanced");
+    }
     tree_.set("proc/stat", line_of("cpu ", busy, idle) + "\n" + per_core + "ctxt 1990473\nbtime 1772395200");
     tree_.set("proc/cpuinfo", info);
     tree_.set("proc/version", "Linux version 6.12.9-rig (made up) #1 SMP PREEMPT_DYNAMIC");
@@ -122,9 +127,10 @@ class Writer {
   void game() {
     const std::string process = fmt::format("proc/{}/", kGameProcess);
     tree_.set(process + "comm", "tidepool-rally");
-    tree_.set(process + "stat",
-              fmt::format("{} (tidepool-rally) S 1 1 1 0 -1 4194560 900 0 12 0 {:.0f} {:.0f} 0 0 20 0 38 0 77000 0 0",
-                          kGameProcess, s_.game_ticks * 0.88, s_.game_ticks * 0.12));
+    tree_.set(
+        process + "stat",
+        fmt::format("{} (tidepool-rally) S 1 1 1 0 -1 4194560 900 0 {:.0f} 0 {:.0f} {:.0f} 0 0 20 0 38 0 77000 0 0",
+                    kGameProcess, s_.game_faults, s_.game_ticks * 0.88, s_.game_ticks * 0.12));
     tree_.set(process + "status",
               fmt::format("Name:\ttidepool-rally\nVmRSS:\t {:.0f} kB\nThreads:\t38", s_.memory_used * 0.55 * 1024));
     tree_.set(process + "io", fmt::format("rchar: 1\nread_bytes: {:.0f}\nwrite_bytes: 4096000", s_.game_read));

@@ -62,6 +62,7 @@ void Simulation::play(double seconds, Recorder* recorder) {
   while (game_.now() < end) {
     const FrameRecord frame = game_.next_frame();
     live_.add({&frame, 1});
+    live_.add(game_.latency());
     if (game_.now() < next_sample_) continue;
     next_sample_ += kPace;
     sample();
@@ -76,10 +77,18 @@ RunDetails Simulation::details() const {
   RunDetails details;
   details.game = "Tidepool Rally";
   const Spec& spec = machine_.spec();
-  details.facts = {
-      {"Machine", std::string(spec.name)}, {"Processor", std::string(spec.processor)}, {"Picture", "2560x1440"}};
+  details.facts = {{"Machine", std::string(spec.name)},
+                   {"Processor", std::string(spec.processor)},
+                   {"Picture", "2560x1440"},
+                   {"Graphics API", "OpenGL 4.6"},
+                   {"Executable", "/games/tidepool-rally/tidepool_rally"},
+                   {"Kernel", "6.12.9-rig"},
+                   {"Display", "2560x1440 at 165.00 Hz"},
+                   {"Governor", "performance"},
+                   {"Power profile", "balanced"}};
   if (!spec.graphics.empty()) details.facts["GPU"] = spec.graphics;
   details.settings = {{"Preset", settings_.preset}};
+  if (settings_.upscaler) details.settings["Upscaler"] = "Quality";
   if (settings_.rate_limit > 0) details.settings["Rate limit"] = fmt::format("{} FPS", settings_.rate_limit);
   return details;
 }

@@ -77,7 +77,9 @@ FrameRecord TidepoolRally::next_frame() {
   const double cpu_ms =
       scene.cpu_ms * processor_work_ * kFullProcessorClock / state.cpu_clock * std::max(0.5, 1 + 0.5 * wave_ + jitter);
   const double speed = machine_.spec().speed * std::max(0.3, state.gpu_clock / kFullGraphicsClock);
-  const double gpu_ms = scene.gpu_ms * graphics_work_ / speed * std::max(0.5, 1 + 0.4 * wave_ + 0.02 * noise(random_));
+  const double drawn = settings_.upscaler ? 0.5 : 1;
+  const double gpu_ms =
+      scene.gpu_ms * graphics_work_ * drawn / speed * std::max(0.5, 1 + 0.4 * wave_ + 0.02 * noise(random_));
   double frame_ms = std::max(cpu_ms, gpu_ms) + 0.12 + 0.04 * std::abs(noise(random_));
   if (settings_.rate_limit > 0) frame_ms = std::max(frame_ms, 1000 / settings_.rate_limit + 0.02 * noise(random_));
   const double stall = hitch(frame_ms);
@@ -85,7 +87,9 @@ FrameRecord TidepoolRally::next_frame() {
   let_machine_run(frame_ms, cpu_ms, gpu_ms, stall);
   const auto interval = std::chrono::duration_cast<Nanoseconds>(frame_ms * kMillisecond);
   now_ += interval;
-  return {now_, interval, std::chrono::duration_cast<Nanoseconds>(gpu_ms * kMillisecond)};
+  const auto whole = [](double ms) { return std::chrono::duration_cast<Nanoseconds>(ms * kMillisecond); };
+  latency_ = {now_, whole(cpu_ms + stall + gpu_ms)};
+  return {now_, interval, whole(gpu_ms)};
 }
 
 void TidepoolRally::let_machine_run(double frame_ms, double cpu_ms, double gpu_ms, double stall_ms) {

@@ -8,6 +8,7 @@
 
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/readings/frame_latency.hpp"
 #include "machine.hpp"
 
 namespace idlemeter::rig {
@@ -16,6 +17,7 @@ struct GameSettings {
   std::string preset = "High";  ///< "Low", "Medium", "High" or "Ultra"
   double rate_limit = 0;        ///< frames per second; 0: none
   std::uint64_t seed = 1;
+  bool upscaler = false;  ///< draws at a lower resolution: half the work for the GPU
 };
 
 /// Plays the game on a machine, a frame at a time, on a virtual clock that starts at 0: the frame's work decides the
@@ -27,6 +29,9 @@ class TidepoolRally {
 
   /// Plays one frame.
   FrameRecord next_frame();
+
+  /// Of that frame.
+  [[nodiscard]] FrameLatency latency() const { return latency_; }
 
   /// Virtual time since the start.
   [[nodiscard]] Moment now() const { return now_; }
@@ -44,6 +49,7 @@ class TidepoolRally {
   double wave_ = 0;                                // slow drift of the load within a scene
   std::mt19937_64 random_;
   Moment now_{};
+  FrameLatency latency_;
   std::size_t last_scene_ = 0;
 };
 

@@ -3,7 +3,9 @@
 #include <gtest/gtest.h>
 #include <sqlite3.h>
 
+#include <future>
 #include <optional>
+#include <stdexcept>
 
 #include "folder.hpp"
 #include "idlemeter/base/limits.hpp"
@@ -101,6 +103,56 @@ TEST(BackgroundRecorder, SaysWhyItFailedAndItsEndNeverHangs) {
   locked.give_up();
   ASSERT_TRUE(locked.wait(std::chrono::minutes(1)));
   EXPECT_NE(locked.state().problem.find("another program has the store locked"), std::string::npos);
+}
+
+TEST(BackgroundRecorder, TakesWhatIsFoundOutLateAndGoesOnWithoutIt) {
+  using Phase = BackgroundRecorder::Phase;
+  const testing::Folder folder;
+  const auto store = folder / "runs.db";
+  const auto compositor_of = [&](std::int64_t run) {
+    const RunDetails details = Store(store, Store::Mode::existing).run(run).details;
+    return details.facts.contains("Compositor") ? details.facts.at("Compositor") : "";
+  };
+  {
+    std::promise<void> asked;
+    BackgroundRecorder recorder(store, {.facts = {{"Kernel", "6.1"}}}, {}, {}, [answer = asked.get_future().share()] {
+      answer.wait();
+      return RunDetails{.facts = {{"Compositor", "none"}}};
+    });
+    recorder.add(steady(0, 10));
+    recorder.finish();
+    EXPECT_FALSE(recorder.wait(std::chrono::milliseconds(100))) << "its end waits for the answer";
+    EXPECT_FALSE(Store(store, Store::Mode::existing).run(1).finished);
+    asked.set_value();
+    ASSERT_TRUE(recorder.wait(std::chrono::minutes(1)));
+  }
+  EXPECT_EQ(compositor_of(1), "none");
+  EXPECT_EQ(Store(store).run(1).details.facts.at("Kernel"), "6.1");
+  {
+    BackgroundRecorder recorder(store, {}, {}, {}, []() -> RunDetails { throw std::runtime_error("no display"); });
+    recorder.add(steady(0, 10));
+    recorder.finish(RunEnd::time, 3);
+    ASSERT_TRUE(recorder.wait(std::chrono::minutes(1)));
+    EXPECT_EQ(recorder.state().phase, Phase::finished);
+    EXPECT_EQ(recorder.state().problem, "");
+  }
+  EXPECT_EQ(compositor_of(2), "");
+  EXPECT_EQ(Store(store).run(2).end, RunEnd::time);
+  EXPECT_EQ(Store(store).run(2).lost, 3u);
+  {
+    std::promise<void> never;
+    BackgroundRecorder recorder(store, {}, {}, {}, [answer = never.get_future().share()] {
+      answer.wait();
+      return RunDetails{};
+    });
+    recorder.add(steady(0, 10));
+    recorder.finish();
+    EXPECT_FALSE(recorder.wait(std::chrono::milliseconds(50)));
+    recorder.give_up();
+    ASSERT_TRUE(recorder.wait(std::chrono::minutes(1)));
+    never.set_value();
+  }
+  EXPECT_EQ(Store(store).frames(3).size(), 10u) << "nothing of the run itself is lost by that";
 }
 
 }  // namespace

@@ -11,6 +11,7 @@
 #include "folder.hpp"
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 
 namespace idlemeter::base {
@@ -45,6 +46,32 @@ TEST(Duration, ReadsWhatPeopleWrite) {
       {"2 s", "min", 2 * kSecond},
   };
   for (const auto& c : cases) EXPECT_EQ(duration_from(c.text, c.unit).value_or(kNone), c.length) << c.text;
+}
+
+TEST(Text, IsSplitAtEverySeparator) {
+  const std::pair<const char*, std::vector<std::string>> cases[] = {
+      {"a,b", {"a", "b"}}, {"", {}}, {"a", {"a"}}, {",a", {"", "a"}}, {"a,,b", {"a", "", "b"}}, {"a, b,", {"a", " b"}},
+  };
+  for (const auto& [text, parts] : cases) EXPECT_EQ(split(text, ','), parts) << text;
+}
+
+TEST(Text, IsAFieldOfCsvThatNoSpreadsheetExecutes) {
+  const std::pair<const char*, const char*> cases[] = {
+      {"plain", "plain"},
+      {"", ""},
+      {"a, b", "\"a, b\""},
+      {"say \"hi\"", "\"say \"\"hi\"\"\""},
+      {"two\nlines", "\"two\nlines\""},
+      {"=1+1", "'=1+1"},
+      {"@sum(a)", "'@sum(a)"},
+      {"+cmd, x", "\"'+cmd, x\""},
+      {"-12.5", "-12.5"},
+      {"-1e-3", "-1e-3"},
+      {"-1-1", "'-1-1"},
+      {"a\x1b[2J", "a\xef\xbf\xbd[2J"},
+      {"über", "über"},
+  };
+  for (const auto& [text, field] : cases) EXPECT_EQ(csv_field(text), field) << text;
 }
 
 TEST(KeyChord, IsReadInAnySpellingAndWrittenInOne) {

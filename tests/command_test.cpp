@@ -1,8 +1,9 @@
 // The idlemeter command as a process.
-#include <gtest/gtest.h>
-#include <stdio.h>
-#include <sys/wait.h>
+#include "command.hpp"
 
+#include <gtest/gtest.h>
+
+#include <algorithm>
 #include <nlohmann/json.hpp>
 
 #include "folder.hpp"
@@ -16,23 +17,8 @@
 namespace idlemeter {
 namespace {
 
-struct Outcome {
-  int status = -1;
-  std::string out, err;
-};
-
-/// Runs `idlemeter ARGUMENTS` in the folder, through a shell.
-Outcome run(const testing::Folder& folder, const std::string& arguments) {
-  const std::string command = "cd '" + folder.path().string() + "' && HOME='" + folder.path().string() +
-                              "' XDG_DATA_HOME= '" IDLEMETER_COMMAND "' " + arguments + " 2>stderr.txt";
-  FILE* pipe = popen(command.c_str(), "r");
-  Outcome outcome;
-  char buffer[4096];
-  for (std::size_t got; (got = fread(buffer, 1, sizeof buffer, pipe)) > 0;) outcome.out.append(buffer, got);
-  outcome.status = WEXITSTATUS(pclose(pipe));
-  outcome.err = testing::text_of(folder / "stderr.txt");
-  return outcome;
-}
+using testing::Outcome;
+using testing::run;
 
 TEST(Command, MisuseIsTwoAndFailureIsOneAndBothSayWhy) {
   const testing::Folder folder;
@@ -194,7 +180,7 @@ TEST(Command, AFailedWriteIsAFailureAndLeavesNothing) {
   const testing::Folder folder;
   std::filesystem::create_directories(folder / "tmp");
   const auto status = [&](const std::string& arguments) { return run(folder, arguments).status; };
-  ASSERT_EQ(status("demo --folder d"), 0);
+  ASSERT_EQ(status("demo --brief --folder d"), 0);
   for (const char* arguments :
        {"--help", "runs --json --store d/runs.db", "runs --store d/runs.db", "face draw rate --rig", "face schema"}) {
     EXPECT_EQ(status(std::string(arguments) + " >/dev/full"), 1) << arguments;
@@ -242,47 +228,6 @@ TEST(Command, OwnReadingsComeFromTheSettings) {
   EXPECT_GT(value("own.share").get<double>(), 0);
   EXPECT_EQ(value("own.word"), "hello");
   EXPECT_EQ(value("cpu.name"), "My chip");
-}
-
-TEST(Command, TheDemoDoesTheWholeJob) {
-  const testing::Folder folder;
-  const Outcome demo = run(folder, "demo --folder 'the demo'");
-  ASSERT_EQ(demo.status, 0) << demo.err;
-  EXPECT_NE(demo.out.find("run 1 (Ultra)  run 2 (High)"), std::string::npos);
-  const Image overlay = read_png(folder / "the demo/overlay.png");
-  EXPECT_EQ(overlay.width, 1920);
-
-  const std::string store = " --store 'the demo/runs.db'";
-  const auto runs = nlohmann::json::parse(run(folder, "runs --json" + store).out);
-  ASSERT_EQ(runs.size(), 2u);
-  EXPECT_EQ(runs[0]["settings"]["Preset"], "Ultra");
-
-  const auto one = nlohmann::json::parse(run(folder, "runs show 2 --json" + store).out);
-  const auto& lows = one["statistics"]["lows"];
-  ASSERT_EQ(lows.size(), 9u);
-  EXPECT_EQ(lows[0]["definition"], "mean of the slowest");
-  EXPECT_NEAR(one["statistics"]["average_fps"].get<double>(),
-              one["frames"].get<double>() / one["length_s"].get<double>(), 1e-9);
-
-  EXPECT_EQ(one["limits"]["evidence"], "GPU times");
-  EXPECT_GT(one["worst_hitches"][0]["unusual"].size(), 0u);
-
-  const std::pair<const char*, std::vector<const char*>> shown[] = {
-      {"", {"Tidepool Rally", "0.1% low", "longest", "limit     graphics card", "trust     !", "usually 6.0 MB/s"}},
-      {" --intervals", {"95 % interval", "no interval for the 0.1% low: only 5 frames in the slowest 0.1%"}},
-      {" --all", {"share of time", "GPU hotspot temperature, °C", "pacing", "first 20 s"}}};
-  for (const auto& [option, all] : shown) {
-    const Outcome screen = run(folder, "runs show 1" + store + option);
-    for (const char* words : all) EXPECT_NE(screen.out.find(words), std::string::npos) << words << screen.out;
-    if (*option == '\0') {
-      EXPECT_LE(std::count(screen.out.begin(), screen.out.end(), '\n'), 26) << "one screen";
-    }
-  }
-  EXPECT_EQ(run(folder, "runs show 7" + store).status, 1);
-  EXPECT_NE(run(folder, "runs show 7" + store).err.find("there is no run 7; the store has 1, 2"), std::string::npos);
-
-  EXPECT_EQ(run(folder, "demo --folder 'the demo'").status, 0);  // again: runs are added, nothing is overwritten
-  EXPECT_EQ(nlohmann::json::parse(run(folder, "runs --json" + store).out).size(), 4u);
 }
 
 TEST(Command, AFaceBeginsFromAStarter) {

@@ -44,11 +44,11 @@ class Link : public ::testing::Test {
   /// Both ends, greeted.
   MeterEnd greet(ProbeEnd& probe) {
     const Moment start = monotonic_now();
-    probe.add(frame(start), Api::opengl, 4, 5);
+    probe.add(frame(start), {Api::opengl, 4, 5});
     MeterEnd meter(accept());
     EXPECT_TRUE(meter.receive());
     EXPECT_TRUE(meter.linked());
-    probe.add(frame(start + 30 * kMillisecond), Api::opengl, 4, 5);
+    probe.add(frame(start + 30 * kMillisecond), {Api::opengl, 4, 5});
     return meter;
   }
 
@@ -73,7 +73,7 @@ TEST_F(Link, CarriesFramesOneWayAndPicturesTheOther) {
   publish(7);
   meter.show(true);
   meter.beat(monotonic_now());
-  probe.add(frame(monotonic_now()), Api::opengl, 4, 5);
+  probe.add(frame(monotonic_now()), {Api::opengl, 4, 5});
   Shown shown = probe.picture();
   ASSERT_NE(shown.pixels, nullptr);
   EXPECT_EQ(shown.slot.x, 10);
@@ -84,7 +84,7 @@ TEST_F(Link, CarriesFramesOneWayAndPicturesTheOther) {
   meter.show(false);
   EXPECT_EQ(probe.picture().pixels, nullptr);
   meter.show(true);
-  probe.add(frame(monotonic_now() + 2 * kStale), Api::opengl, 4, 5);
+  probe.add(frame(monotonic_now() + 2 * kStale), {Api::opengl, 4, 5});
   EXPECT_EQ(probe.picture().pixels, nullptr) << "a meter that gives no sign";
 }
 
@@ -114,10 +114,10 @@ TEST_F(Link, ANewMetersFirstPictureIsAnother) {
   std::vector<std::uint64_t> ids;
   for (const int later : {0, 10, 20}) {  // seconds: the probe looks for another meter once it misses the one before
     const Moment start = monotonic_now() + later * kSecond;
-    for (int i = 0; i < 3; ++i) probe.add(frame(start + i * kSecond), Api::opengl, 4, 5);
+    for (int i = 0; i < 3; ++i) probe.add(frame(start + i * kSecond), {Api::opengl, 4, 5});
     MeterEnd meter(accept());
     ASSERT_TRUE(meter.receive());
-    probe.add(frame(start + 5 * kSecond), Api::opengl, 4, 5);
+    probe.add(frame(start + 5 * kSecond), {Api::opengl, 4, 5});
     (void)meter.begin_picture();
     meter.publish({0, 0, 1, 1});
     meter.show(true);
@@ -132,7 +132,7 @@ TEST_F(Link, ANewMetersFirstPictureIsAnother) {
 TEST_F(Link, WhatIsOverwrittenIsCounted) {
   ProbeEnd probe;
   MeterEnd meter = greet(probe);
-  for (std::uint32_t i = 0; i < 3 * kRingCapacity; ++i) probe.add(frame(monotonic_now()), Api::opengl, 4, 5);
+  for (std::uint32_t i = 0; i < 3 * kRingCapacity; ++i) probe.add(frame(monotonic_now()), {Api::opengl, 4, 5});
   std::vector<FrameEntry> frames;
   const std::uint32_t lost = meter.drain(frames);
   EXPECT_EQ(lost + frames.size(), 3 * kRingCapacity + 2);
@@ -287,14 +287,14 @@ TEST_F(Link, SurvivesNonsenseInTheRing) {
 TEST_F(Link, NonsenseInThePictureIsNotShown) {
   ProbeEnd probe;
   const Moment start = monotonic_now();
-  probe.add(frame(start), Api::opengl, 4, 5);
+  probe.add(frame(start), {Api::opengl, 4, 5});
   const int client = accept();
   int ring = -1, fd = -1;
   ASSERT_EQ(receive_greeting(client, kRingMagic, ring), Greeted::yes);
   Mapping memory = make_region("picture", kPictureBytes, fd);
   auto* picture = new (memory.data) Picture;
   ASSERT_TRUE(send_greeting(client, kPictureMagic, fd));
-  probe.add(frame(start + 30 * kMillisecond), Api::opengl, 4, 5);
+  probe.add(frame(start + 30 * kMillisecond), {Api::opengl, 4, 5});
   std::mt19937_64 random(3);
   picture->visible.store(1);
   const auto* begin = static_cast<const unsigned char*>(nullptr);

@@ -130,5 +130,29 @@ TEST(LiveReadings, GoOnAsBeforeAfterARecordingThatFailed) {
   EXPECT_EQ(*live.values().find("recording.state").value, Value("off"));
 }
 
+/// Means of what became known within half a second, and since the recording began; only the former are recorded.
+TEST(LiveReadings, TellHowLateFramesAre) {
+  LiveReadings live;
+  live.update({}, kOne);
+  EXPECT_EQ(std::get<Missing>(*live.values().find("frame.screen.latency").value).reason,
+            "the graphics driver doesn't report when frames reach the screen");
+  for (int i = 1; i <= 20; ++i) live.add(FrameLatency{kOne + i * kSecond / 10, i * kMillisecond, kUnknownTime});
+  live.update({}, kOne + 2 * kSecond);
+  EXPECT_DOUBLE_EQ(*value(live, "frame.latency"), 17.5) << "of 15 to 20 ms";
+  EXPECT_DOUBLE_EQ(*value(live, "frame.latency.average"), 10.5);
+  Kept kept;
+  live.begin_recording(&kept, kOne + 2 * kSecond);
+  live.add(FrameLatency{kOne + 2 * kSecond, 30 * kMillisecond, 50 * kMillisecond});
+  live.clear();  // not while a recording is in progress
+  live.update({}, kOne + 2 * kSecond + kSecond / 10);
+  EXPECT_DOUBLE_EQ(*value(live, "frame.latency.average"), 30);
+  EXPECT_DOUBLE_EQ(*value(live, "frame.screen.latency.average"), 50);
+  ASSERT_EQ(kept.samples.size(), 1u);
+  EXPECT_NE(kept.samples[0].second.find("frame.screen.latency").value, nullptr);
+  EXPECT_EQ(kept.samples[0].second.find("frame.latency.average").value, nullptr);
+  live.update({}, kOne + 4 * kSecond);
+  EXPECT_FALSE(value(live, "frame.latency")) << "too old";
+}
+
 }  // namespace
 }  // namespace idlemeter

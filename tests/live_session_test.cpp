@@ -6,15 +6,12 @@
 
 #include <deque>
 
+#include "a_live_session.hpp"
 #include "folder.hpp"
 #include "held_disk.hpp"
 #include "idlemeter/base/time.hpp"
-#include "idlemeter/draw/image.hpp"
-#include "idlemeter/draw/write_starter.hpp"
-#include "idlemeter/face/starters.hpp"
 #include "idlemeter/meter/command.hpp"
 #include "idlemeter/meter/meter.hpp"
-#include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/runs/store.hpp"
 
 namespace idlemeter::meter {
@@ -22,107 +19,6 @@ namespace {
 
 using What = MeterCommand::What;
 using Record = MeterCommand::Record;
-
-/// A game that presents every 10 ms of the test's clock, and counts the pictures that it is given.
-class Steady final : public Attachment {
- public:
-  Steady(const Moment& now, int pid) : now_(now), next_(now), pid_(pid) {}
-
-  [[nodiscard]] pid_t pid() const override { return pid_; }
-  [[nodiscard]] std::string api() const override { return "Vulkan 1.3"; }
-  std::uint32_t drain(std::vector<link::FrameEntry>& into) override {
-    for (; next_ <= now_; next_ += 10 * kMillisecond) {
-      link::FrameEntry frame;
-      frame.present = next_;
-      frame.drawable = 1;
-      frame.width = 640;
-      frame.height = 360;
-      into.push_back(frame);
-    }
-    return 0;
-  }
-  [[nodiscard]] bool takes_pictures() const override { return true; }
-  void publish(const Image&, int, int) override { ++pictures; }
-  void show(bool visible) override { visible_ = visible; }
-  void beat(Moment now) override { beat_ = now; }
-
-  int pictures = 0;
-  bool visible_ = false;
-  Moment beat_{};
-
- private:
-  const Moment& now_;
-  Moment next_;
-  int pid_;
-};
-
-class ALiveSession : public ::testing::Test {
- protected:
-  ALiveSession() {
-    for (const char* name : {"rate", "benchmark"})
-      write_starter(*find_starter(name), folder_ / (std::string(name) + ".toml"));
-    restart();
-  }
-
-  void restart() {
-    MeterOptions options;
-    options.store = folder_ / "runs.db";
-    options.faces = {"rate", "benchmark"};
-    options.face_of = [](const std::filesystem::path&) { return std::string("rate"); };
-    options.file_of = [this](const std::string& name) { return folder_ / (name + ".toml"); };
-    options.settings.recording = recording_;
-    options.log = [this](const std::string& line) { log_ += line + "\n"; };
-    session_.emplace(options, Surroundings{[this] { return now_; }, [this] { return Snapshot(now_, {}); },
-                                           [this] { return machine_known_; },
-                                           [this](int pid) { games_.push_back(pid); }, [this] { ++handed_over_; }});
-  }
-
-  Steady& add_game(int pid = 77) {
-    auto game = std::make_unique<Steady>(now_, pid);
-    Steady& kept = *game;
-    last_ = session_->come(std::move(game));
-    return kept;
-  }
-
-  void play(double seconds) {
-    for (const Moment end = now_ + from_seconds(seconds); now_ < end;) {
-      now_ += kTick * kMillisecond;
-      session_->tick();
-    }
-  }
-
-  /// The answer, once it is there. The clock stands meanwhile, so that the disk's thread has as long as it needs.
-  MeterAnswer tell(const MeterCommand& command) {
-    return answer_to(command, [this] {
-      std::this_thread::sleep_for(std::chrono::milliseconds(1));
-      session_->tick();
-    });
-  }
-
-  /// The same, but the clock goes on.
-  MeterAnswer tell_meanwhile(const MeterCommand& command) {
-    return answer_to(command, [this] { play(0.001); });
-  }
-
-  MeterAnswer answer_to(const MeterCommand& command, const std::function<void()>& wait) {
-    std::optional<MeterAnswer> answer;
-    session_->obey(command, [&](const MeterAnswer& given) { answer = given; });
-    for (int i = 0; i < 60'000 && !answer; ++i) wait();
-    return answer.value_or(MeterAnswer{.error = "no answer"});
-  }
-
-  [[nodiscard]] MeterState state() { return *tell({.what = What::state}).state; }
-
-  testing::Folder folder_;
-  Moment now_{1'000 * kSecond};
-  RecordingChoices recording_;
-  bool machine_known_ = true;
-  std::vector<int> games_;
-  int handed_over_ = 0;
-  std::string log_;
-  std::optional<LiveSession> session_;
-  Game* last_ = nullptr;
-};
 
 TEST_F(ALiveSession, DrawsAndBeatsForItsGames) {
   Steady& game = add_game();
@@ -226,54 +122,6 @@ TEST_F(ALiveSession, KeepsAShortRunAndAPlanCanBeCancelled) {
   EXPECT_TRUE(session_->is_done_with_plan());
 }
 
-TEST_F(ALiveSession, FollowsTheSettingsOfEveryRecording) {
-  recording_ = {.hides_overlay = true,
-                .settings = {{"Driver", "24.1"}},
-                .tags = {"all"},
-                .note = "usual",
-                .results = folder_ / "out/results.csv"};
-  restart();
-  Steady& game = add_game();
-  play(0.5);
-  EXPECT_TRUE(game.visible_);
-  EXPECT_EQ(tell({.what = What::record, .plan = {.notes = {.note = "=mine, \"quoted\""}}}).run, 1);
-  play(1);
-  EXPECT_FALSE(game.visible_) << "hidden while it is in progress";
-  EXPECT_EQ(tell({.what = What::mark, .mark = "boss fight"}).marks, 1);
-  play(1);
-  EXPECT_EQ(tell({.what = What::record}).run, 1);
-  play(0.1);
-  EXPECT_TRUE(game.visible_);
-  session_->end_recordings(std::chrono::seconds(30));
-  const Store store(folder_ / "runs.db", Store::Mode::existing);
-  const RunDetails details = store.run(1).details;
-  EXPECT_EQ(details.settings.at("Driver"), "24.1");
-  EXPECT_EQ(details.tags, std::vector<std::string>{"all"});
-  EXPECT_EQ(details.note, "=mine, \"quoted\"");
-  const auto series = store.series(1);
-  const auto mark =
-      std::find_if(series.begin(), series.end(), [](const RunSeries& one) { return one.info.id == "recording.mark"; });
-  ASSERT_NE(mark, series.end());
-  EXPECT_EQ(mark->values.back(), Value("1: boss fight"));
-  const std::string results = testing::text_of(folder_ / "out/results.csv");
-  EXPECT_EQ(results.find("\xef\xbb\xbfrun,game,started (UTC),length (s),"), 0u) << results;
-  EXPECT_NE(results.find("\r\n1,"), std::string::npos) << results;
-  EXPECT_NE(results.find(",Driver=24.1,all,\"'=mine, \"\"quoted\"\"\",short; few-frames\r\n"), std::string::npos)
-      << results;
-}
-
-TEST_F(ALiveSession, AResultsFileOfSomethingElseIsLeftAlone) {
-  recording_.results = folder_.file("table.csv", "a,b\n1,2\n");
-  restart();
-  add_game();
-  play(0.5);
-  EXPECT_EQ(tell({.what = What::record}).run, 1);
-  play(1);
-  EXPECT_NE(tell({.what = What::record}).error.find("has other columns than results have"), std::string::npos);
-  EXPECT_EQ(testing::text_of(folder_ / "table.csv"), "a,b\n1,2\n");
-  EXPECT_TRUE(Store(folder_ / "runs.db", Store::Mode::existing).run(1).finished) << "the run itself is safe";
-}
-
 TEST_F(ALiveSession, AnswersOnceTheStoreHas) {
   add_game();
   play(0.5);
@@ -341,7 +189,7 @@ TEST_F(ALiveSession, SaysWhatItCannotDo) {
   const std::pair<MeterCommand, std::string> cases[] = {
       {{.what = What::mark}, "nothing is being recorded"},
       {{.what = What::record, .record = Record::stop}, "nothing is being recorded"},
-      {{.what = What::record, .plan = {.length = from_seconds(-1)}}, "up to a day"},
+      {{.what = What::record, .plan = {.length = from_seconds(-1)}}, "0.1 s to a day"},
       {{.what = What::record, .record = Record::start, .plan = {.repeat = 2}}, "runs that are repeated need a length"},
       {{.what = What::face, .face = "none"}, "none.toml: cannot read the face"},
       {{.what = What::hand_over}, "no game is here"},

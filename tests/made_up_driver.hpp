@@ -1,6 +1,9 @@
 // A made-up Vulkan driver: counts what it makes, and fails when asked to.
 #pragma once
 
+#include <unistd.h>
+
+#include <atomic>
 #include <cstdint>
 #include <map>
 #include <vector>
@@ -8,6 +11,9 @@
 #include "vulkan/device.hpp"
 
 namespace idlemeter::testing {
+
+/// The number of the newest present that is on the screen.
+inline std::atomic<std::uint64_t> on_screen = 0;
 
 /// One at a time. Handles are numbers.
 struct Driver {
@@ -22,6 +28,7 @@ struct Driver {
   std::vector<VkBufferImageCopy> copies;
   std::vector<std::uint32_t> groups;  ///< of dispatches
   int draws = 0, fence_waits = 0;
+  std::pair<std::uint64_t, Moment> clocks = {};       ///< the GPU's and the monotonic one, compared
   std::map<std::uint32_t, std::uint64_t> timestamps;  ///< those that are there, by query
 
   static Driver& now() {
@@ -75,6 +82,19 @@ inline VkResult query_results(VkDevice, VkQueryPool, std::uint32_t first, std::u
     if (!there) result = VK_NOT_READY;
   }
   return result;
+}
+
+inline VkResult compare_clocks(VkDevice, std::uint32_t, const VkCalibratedTimestampInfoEXT*, std::uint64_t* times,
+                               std::uint64_t*) {
+  times[0] = Driver::now().clocks.first;
+  times[1] = static_cast<std::uint64_t>(Driver::now().clocks.second.time_since_epoch().count());
+  return VK_SUCCESS;
+}
+
+inline VkResult wait_for_present(VkDevice, VkSwapchainKHR, std::uint64_t number, std::uint64_t) {
+  if (on_screen >= number) return VK_SUCCESS;
+  ::usleep(1'000);
+  return VK_TIMEOUT;
 }
 
 /// A device of the driver with one family of queues.
@@ -157,6 +177,8 @@ inline probe::Device made_up_device(VkQueueFlags does, VkPhysicalDeviceType type
     return VK_SUCCESS;
   };
   vk.QueueSubmit = &submit;
+  vk.GetCalibratedTimestampsEXT = &compare_clocks;
+  vk.WaitForPresentKHR = &wait_for_present;
   vk.QueueWaitIdle = [](VkQueue) { return Driver::now().next(); };
   vk.GetQueryPoolResults = &query_results;
   vk.CmdPipelineBarrier = [](VkCommandBuffer, VkPipelineStageFlags, VkPipelineStageFlags, VkDependencyFlags,

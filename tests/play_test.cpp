@@ -1,6 +1,7 @@
 // Real programs on a real display, with the meter beside them. Run within xvfb-run.
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <sstream>
 
 #include "idlemeter/base/time.hpp"
@@ -236,6 +237,11 @@ TEST(Play, KnowsHowLongTheGpuWorksOnFrames) {
     const std::string record = " --record --store work.db --settings timed.toml";
     (void)session.play(game, options + record);
     const Store store(session.folder / "work.db", Store::Mode::existing);
+    const auto series = store.series(run + 1);
+    const auto latency =
+        std::find_if(series.begin(), series.end(), [](const RunSeries& one) { return one.info.id == "frame.latency"; });
+    ASSERT_NE(latency, series.end()) << game;
+    const auto late = number(latency->values.back());
     Nanoseconds work{}, time{};
     int known = 0;
     for (const FrameRecord& frame : store.frames(++run)) {
@@ -247,6 +253,9 @@ TEST(Play, KnowsHowLongTheGpuWorksOnFrames) {
     EXPECT_GE(known, 4) << game << options;
     EXPECT_GT(work, known * 10 * kMicrosecond) << game << options;
     EXPECT_LT(work, time) << game << options;
+    ASSERT_TRUE(late) << game << options;
+    EXPECT_GT(*late, in_milliseconds(work) / known / 3) << game << ": no sooner than the GPU's work";
+    EXPECT_LT(*late, 1'000) << game;
   }
 }
 
@@ -261,75 +270,6 @@ TEST(Play, TwoMetersRunAlthoughTheFeedIsTaken) {
       testing::text_of(session.folder / ".local/state/idlemeter/meter.log").find("another meter already listens here"),
       std::string::npos);
   session.wait_for(has_frames);
-}
-
-TEST(Play, RecordsWithoutHandsAndItsStatusSaysWhatBecameOfThePlan) {
-  const Session session;
-  const std::string still = std::string(kStill) + " --pause 5 --frames ";
-  const struct {
-    std::string options, game;
-    int status;
-    std::size_t runs;  // exactly; how many a game that ends by itself leaves depends on the machine
-  } cases[] = {{"--after 0.3 --for 0.5 --repeat 3 --pause 0.2 --set preset=High --tag cool", still + "100000", 0, 3},
-               {"--for 0.3", "sh -c 'trap \"\" TERM; " + still + "100000'", 0, 1},
-               {"--for 1", "sleep 0.3", 4, 0},
-               {"--for 0.4 --repeat 1000", still + "150", 3, 0}};
-  std::size_t runs = 0;
-  for (const auto& c : cases) {
-    const Outcome outcome = session.play(c.game, "--store plans.db --end-game " + c.options);
-    EXPECT_EQ(outcome.status, c.status) << c.options << outcome.text;
-    const Store store(session.folder / "plans.db", Store::Mode::existing);
-    if (c.runs > 0) {
-      ASSERT_EQ(store.runs().size(), runs + c.runs) << c.options << outcome.text;
-    }
-    for (; runs < store.runs().size(); ++runs) {
-      const RunInfo run = store.runs()[runs];
-      EXPECT_LT(in_seconds(run.length), 0.7) << c.options;
-      EXPECT_TRUE(run.finished);
-      EXPECT_NE(outcome.text.find(fmt::format("\n{:>3} ", run.id)), std::string::npos) << outcome.text;
-    }
-  }
-  const Store store(session.folder / "plans.db", Store::Mode::existing);
-  EXPECT_GT(runs, 4u) << "what was recorded before the game ended is kept";
-  EXPECT_EQ(store.run(1).details.settings.at("preset"), "High");
-  EXPECT_EQ(store.run(3).details.tags, std::vector<std::string>{"cool"});
-}
-
-TEST(Play, AProgramCanBenchmarkSettings) {
-  const Session session;
-  const Outcome outcome = session.run("'" BENCHMARK "' '" IDLEMETER_COMMAND "' b.db 0.3 pause=5 pause=9 -- " +
-                                      std::string(kStill) + " --frames 10000 --pause {}");
-  EXPECT_EQ(outcome.status, 0) << outcome.text;
-  for (const char* line : {"pause=5      run 1: average ", "pause=5      run 3: ", "pause=9      run 6: average "})
-    EXPECT_NE(outcome.text.find(line), std::string::npos) << outcome.text;
-}
-
-TEST(Play, RecordsFromTheStartForASetTime) {
-  const Session session;
-  const Outcome outcome =
-      session.play(std::string(kStill) + " --pause 5 --frames 400", "--record --for 1 --store mine.db");
-  EXPECT_EQ(outcome.status, 0) << outcome.text;
-  const Store store(session.folder / "mine.db", Store::Mode::existing);
-  ASSERT_EQ(store.runs().size(), 1u);
-  EXPECT_TRUE(store.runs()[0].finished);
-  EXPECT_NEAR(in_seconds(store.runs()[0].length), 1, 0.3);
-  session.folder.file("no_folder", "");
-  const Outcome unwritten =
-      session.play(std::string(kStill) + " --pause 5 --frames 200", "--record --store no_folder/x.db");
-  EXPECT_EQ(unwritten.status, 1) << "the game played on, but nothing was recorded";
-  EXPECT_NE(unwritten.text.find(": 200 frames"), std::string::npos) << unwritten.text;
-  EXPECT_NE(unwritten.text.find("not recorded: no_folder: cannot make the folder"), std::string::npos)
-      << unwritten.text;
-  EXPECT_EQ(
-      session.play("sh -c '" + std::string(kStill) + " --frames 50; exit 7'", "--record --store no_folder/x.db").status,
-      7);
-  for (std::int64_t run = 2; run < 10; ++run) {  // over before the recording has begun, or just as it does
-    EXPECT_EQ(
-        session.play(std::string(run % 2 == 0 ? kStill : kStillVulkan) + " --frames 40", "--record --store mine.db")
-            .status,
-        0);
-    EXPECT_EQ(store.run(run).frames, 39u) << "every interval, the first and the last too";
-  }
 }
 
 TEST(Play, SaysWhyNothingWasSeenOrStarted) {
@@ -349,7 +289,7 @@ TEST(Play, SaysWhyNothingWasSeenOrStarted) {
       {"./plain.txt", "", "Permission denied; make it executable with 'chmod +x'", 126},
       {"no-such-game", "", "No such file or directory; name a program that is there", 127},
       {"true", "--record", "not recorded: the game ended before the recording could start", 4},
-      {"true", "--repeat 3", "--repeat needs --for", 2},
+      {"true", "--repeat 3", "say how long each is, with --for", 2},
       {"true", "--for nan", "'nan' isn't a time from 0.1 s to a day", 2},
   };
   for (const auto& c : cases) {

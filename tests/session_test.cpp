@@ -99,7 +99,7 @@ class Session : public ::testing::Test {
       frame.width = width;
       frame.height = 360;
       frame.gpu_work = kMillisecond;
-      probe.add(frame, link::Api::vulkan, 1, 3);
+      probe.add(frame, {link::Api::vulkan, 1, 3});
       ::usleep(2'000);
       if (i % 10 != 0) continue;
       state = tell(R"({"do": "state"})");
@@ -229,8 +229,9 @@ TEST_F(Session, AnswersNonsenseWithWhatIsWrong) {
       {R"({"do": "face", "name": "none"})", "no such face"},
       {R"({"do": "face", "name": 5})", "type must be string"},
       {R"({"do": "record", "what": "stop"})", "nothing is being recorded"},
-      {R"({"do": "record", "for": -1})", "up to a day"},
+      {R"({"do": "record", "for": -1})", "from 0.1 s to a day"},
       {R"({"do": "record", "after": 1e9})", "up to a day"},
+      {R"({"do": "note", "note": "late"})", "nothing is being recorded or planned"},
       {R"({"do": "record", "for": "long"})", "type must be number"},
   };
   for (const auto& [command, says] : cases) {
@@ -384,7 +385,7 @@ TEST_F(Session, ARunHoldsEveryIntervalFromTheFirstPresentToTheLast) {
       link::FrameEntry frame;
       frame.present = monotonic_now();
       frame.width = frame.height = 360;
-      probe.add(frame, link::Api::vulkan, 1, 3);
+      probe.add(frame, {link::Api::vulkan, 1, 3});
       ::usleep(500);
     }
     while (tell(R"({"do": "state"})")["games"].empty()) ::usleep(1'000);
@@ -425,7 +426,7 @@ TEST_F(Session, GivesItsGamesToAnotherMeterIfAsked) {
   for (int i = 0; i < 5'000; ++i) {
     link::FrameEntry frame;
     frame.present = monotonic_now();
-    probe.add(frame, link::Api::vulkan, 1, 3);
+    probe.add(frame, {link::Api::vulkan, 1, 3});
     ::usleep(1'000);
     if (const int peer = ::accept4(listening, nullptr, nullptr, SOCK_CLOEXEC | SOCK_NONBLOCK); peer >= 0) {
       ::close(peer);

@@ -42,6 +42,15 @@ limit = "1 s"
 [feed]
 socket = "/run/user/1000/x/feed.sock"
 age = "3 s"
+[recording]
+overlay = "hidden"
+results = "r.csv"
+figures = "publish"
+[cues]
+start = ["speech", "tone", "speech"]
+mark = []
+[figures]
+publish = ["frame.average", "gpu.temp most"]
 )");
   ASSERT_TRUE(reading.settings) << to_string(reading.findings.at(0), "settings");
   const Settings& s = *reading.settings;
@@ -57,6 +66,11 @@ age = "3 s"
   EXPECT_TRUE(s.commands[0].info.text);
   EXPECT_EQ(s.commands[1].command, (std::vector<std::string>{"/bin/sh", "-c", "ls | wc -l"}));
   EXPECT_EQ(s.feed->age, 3s);
+  EXPECT_TRUE(s.recording.hides_overlay);
+  EXPECT_EQ(s.figures.at(s.recording.figures), (std::vector<std::string>{"frame.average", "gpu.temp most"}));
+  EXPECT_EQ(s.cues.start, (std::vector<CueWay>{CueWay::speech, CueWay::tone}));
+  EXPECT_TRUE(s.cues.mark.empty());
+  EXPECT_EQ(s.cues.failure, CueChoices().failure) << "as usual";
 }
 
 TEST(Settings, EveryMistakeIsReportedWithItsPlaceAndTheFix) {
@@ -91,6 +105,11 @@ TEST(Settings, EveryMistakeIsReportedWithItsPlaceAndTheFix) {
       {"[[command]]\nid = \"own.a\"\nrun = \"ls\"", 3, "'run' is an array of strings"},
       {"[[command]]\nid = \"own.a\"\nrun = [\"ls\"]\nshell = \"ls\"", 1, "either 'run'"},
       {"[feed]\nage = \"never\"", 2, "'age' must be a time"},
+      {"[cues]\nstart = \"tone\"", 2, "'start' is an array of \"tone\", \"notification\" and \"speech\""},
+      {"[cues]\nend = [\"toot\"]", 2, "[] for no cue"},
+      {"[recording]\nfigures = \"mine\"", 2, "there is no set 'mine'; add it as mine = "},
+      {"[figures]\nmine = []", 2, "the set 'mine' is an array of ids"},
+      {"[figures]\n\"a.b\" = [\"frame.average\"]", 2, "its name has no '.' or ','"},
       {"pace = ", 1, ""}};
   for (const auto& c : cases) {
     const SettingsReading reading = read_settings(c.text);

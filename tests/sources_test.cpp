@@ -212,10 +212,10 @@ TEST(Battery, ThatCountsChargeIsConvertedByItsVoltage) {
 
 TEST(GameProcess, LoadMemoryThreadsAndEngines) {
   Tree tree;
-  tree.file("proc/stat", "cpu 1 0 1 1\ncpu0 1 0 1 1\ncpu1 1 0 1 1\n");
   const auto write = [&](int user, int engine, int shared) {
-    tree.file("proc/77/stat",
-              "77 (a (b) c) S 1 1 1 0 -1 0 0 0 0 0 " + std::to_string(user) + " 10 0 0 20 0 12 0 5 0 0\n");
+    tree.file("proc/stat", "cpu " + std::to_string(user) + " 0 " + std::to_string(user / 2) + " 1 1\ncpu0 1\ncpu1 1\n");
+    tree.file("proc/77/stat", "77 (a (b) c) S 1 1 1 0 -1 0 0 0 " + std::to_string(user / 4) + " 0 " +
+                                  std::to_string(user) + " 10 0 0 20 0 12 0 5 0 0\n");
     tree.file("proc/77/fdinfo/3", "drm-client-id: 5\ndrm-pdev: a\ndrm-engine-gfx: " + std::to_string(engine) +
                                       " ns\ndrm-memory-vram: 2048 KiB\n");
     tree.file("proc/77/fdinfo/4", "drm-client-id: 5\ndrm-pdev: a\ndrm-engine-gfx: " + std::to_string(shared) +
@@ -229,7 +229,9 @@ TEST(GameProcess, LoadMemoryThreadsAndEngines) {
   (void)polling.sample(Moment{kSecond});
   write(200, 1'400'000'000, 1'400'000'000);
   const Snapshot values = polling.sample(Moment{2 * kSecond});
-  EXPECT_DOUBLE_EQ(value(values, "game.cpu.load"), 50);  // one of two cores for a whole second
+  EXPECT_DOUBLE_EQ(value(values, "game.cpu.load"), 50);    // one of two cores for a whole second
+  EXPECT_DOUBLE_EQ(value(values, "cpu.others.load"), 25);  // half of the other core
+  EXPECT_DOUBLE_EQ(value(values, "game.faults"), 25);
   EXPECT_DOUBLE_EQ(value(values, "game.threads"), 12);
   EXPECT_DOUBLE_EQ(value(values, "game.memory.used"), 500);
   EXPECT_DOUBLE_EQ(value(values, "game.gpu.gfx.load"), 40);
@@ -262,12 +264,19 @@ TEST(Facts, AreFoundAndCanBeOverridden) {
   tree.file("proc/cpuinfo", "processor\t: 0\nmodel name\t: Corvid 8\n");
   tree.file("proc/meminfo", "MemTotal: 31700000 kB\n");
   tree.file("proc/version", "Linux version 6.12.9 (x)\n");
+  for (const char* policy : {"policy0", "policy2", "policy4"})
+    tree.file(std::string("sys/devices/system/cpu/cpufreq/") + policy + "/scaling_governor",
+              policy == std::string("policy2") ? "schedutil\n" : "performance\n");
+  tree.file("sys/firmware/acpi/platform_profile", "balanced\n");
   Polling polling(machine_sources({.root = tree.path(), .facts = {{"game.api", "OpenGL"}, {"case.name", "Shell"}}}));
   const Snapshot values = polling.sample(Moment{kSecond});
   const auto text = [&](const char* id) { return std::get<std::string>(*values.find(id).value); };
   EXPECT_EQ(text("cpu.name"), "Corvid 8");
   EXPECT_EQ(text("system.kernel"), "6.12.9");
   EXPECT_EQ(text("ram.name"), "31 GiB");
+  EXPECT_EQ(text("cpu.governor"), "performance, schedutil");
+  EXPECT_EQ(text("system.profile"), "balanced");
+  EXPECT_TRUE(std::holds_alternative<Missing>(*values.find("cpu.preference").value));
   EXPECT_EQ(text("game.api"), "OpenGL");
   EXPECT_EQ(text("case.name"), "Shell");
   EXPECT_EQ(text("clock.now").size(), 8u);

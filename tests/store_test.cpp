@@ -29,37 +29,12 @@
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/run_moment.hpp"
 #include "idlemeter/runs/series_summary.hpp"
+#include "stores.hpp"
 
 namespace idlemeter {
 namespace {
 
-/// A clock that a test moves.
-struct Clock {
-  Moment now{};
-  Recorder::Clock function() {
-    return [this] { return now; };
-  }
-};
-
-std::string message_of(const std::function<void()>& call) {
-  try {
-    call();
-  } catch (const Error& error) {
-    return error.what();
-  }
-  return "";
-}
-
-Snapshot snapshot_of(std::vector<ReadingInfo> infos, std::vector<Value> values) {
-  return Snapshot(
-      {},
-      {std::make_shared<Batch>(Batch{std::make_shared<const ReadingList>(std::move(infos)), std::move(values), {}})});
-}
-
-const ReadingInfo kLoad{"gpu.load", "GPU load", "GPU", "Marl G9", DeviceKind::graphics, Unit::percent, "a file"};
-const ReadingInfo kTemp{"gpu.temp",           "GPU temperature", "GPU",    "Marl G9",
-                        DeviceKind::graphics, Unit::celsius,     "a file", 1};
-const ReadingInfo kApi{"game.api", "Graphics API", "API", "Game", DeviceKind::game, Unit::none, "the game", -1, true};
+using namespace testing;
 
 TEST(Store, GivesBackWhatWasRecorded) {
   const testing::Folder folder;
@@ -144,11 +119,10 @@ TEST(Recorder, RunsNeverOverwriteEachOther) {
   EXPECT_EQ(store.intervals(two.id()), std::vector{Nanoseconds{20}});
 }
 
-TEST(Recorder, AKilledWriterLosesAtMostTheLastSecond) {
-  const testing::Folder folder;
-  const std::string store = (folder / "runs.db").string();
+/// Kills a recorder after so many frames; the nanoseconds that it said it had recorded until then.
+Nanoseconds killed_after(int frames, const std::string& store) {
   int out[2];
-  ASSERT_EQ(pipe(out), 0);
+  EXPECT_EQ(pipe(out), 0);
   const pid_t child = fork();
   if (child == 0) {
     dup2(out[1], 1);
@@ -158,19 +132,33 @@ TEST(Recorder, AKilledWriterLosesAtMostTheLastSecond) {
   close(out[1]);
   FILE* lines = fdopen(out[0], "r");
   long long played = 0;  // nanoseconds of the child's clock at its last word
-  for (int i = 0; i < 2'500; ++i) ASSERT_EQ(fscanf(lines, "%lld", &played), 1);
+  for (int i = 0; i < frames; ++i) EXPECT_EQ(fscanf(lines, "%lld", &played), 1);
   kill(child, SIGKILL);
   int status = 0;
   waitpid(child, &status, 0);
   fclose(lines);
-  ASSERT_TRUE(WIFSIGNALED(status) && WTERMSIG(status) == SIGKILL);
+  EXPECT_TRUE(WIFSIGNALED(status) && WTERMSIG(status) == SIGKILL);
+  return Nanoseconds{played};
+}
 
-  const Store after(store, Store::Mode::existing);
-  const RunInfo run = after.runs().at(0);
-  EXPECT_FALSE(run.finished);
-  EXPECT_GE(run.length, Nanoseconds{played} - kSecond);
-  EXPECT_EQ(after.frames(run.id).size(), run.frames);
-  EXPECT_FALSE(after.series(run.id).at(0).values.empty());
+/// At a hundred random moments, into one store; some while rows are packed.
+TEST(Recorder, AKilledWriterLosesAtMostTheLastSecond) {
+  const testing::Folder folder;
+  const std::string store = (folder / "runs.db").string();
+  std::mt19937 random(7);
+  for (std::size_t kill = 0; kill < 100; ++kill) {
+    const int frames = 1 + static_cast<int>(random() % (kill % 20 == 0 ? 7'000 : 400));
+    const Nanoseconds played = killed_after(frames, store);
+    const Store after(store, Store::Mode::existing);
+    ASSERT_EQ(after.runs().size(), kill + 1) << "the store opens each time";
+    const RunInfo run = after.runs().back();
+    EXPECT_FALSE(run.finished || run.end);
+    EXPECT_GE(run.length, played - kSecond) << frames;
+    EXPECT_EQ(after.frames(run.id).size(), run.frames) << frames;
+    if (played > 2 * kSecond) {
+      EXPECT_FALSE(after.series(run.id).at(0).values.empty());
+    }
+  }
 }
 
 TEST(Store, RefusesOtherFilesAndLeavesThemAlone) {
@@ -223,14 +211,6 @@ TEST(SeriesSummary, IsOfTheSamplesThatHaveANumber) {
   EXPECT_EQ(summarize(RunSeries{kLoad, std::vector<Moment>(2), {1e15, 1e15 + 2}})->mean, 1e15 + 1);
 }
 
-/// Changes a store in ways that Idle Meter never does.
-void change(const std::filesystem::path& store, const std::string& sql) {
-  sqlite3* database = nullptr;
-  ASSERT_EQ(sqlite3_open(store.c_str(), &database), SQLITE_OK);
-  EXPECT_EQ(sqlite3_exec(database, sql.c_str(), nullptr, nullptr, nullptr), SQLITE_OK) << sqlite3_errmsg(database);
-  sqlite3_close(database);
-}
-
 TEST(Store, OneBadRunHidesNoOther) {
   const testing::Folder folder;
   const auto file = folder / "runs.db";
@@ -267,132 +247,6 @@ TEST(Store, OneBadRunHidesNoOther) {
   EXPECT_EQ(store.frames(3).size(), 300u);
 }
 
-/// What a call does as another user, who may read the folder but not write to it.
-std::string as_nobody(const std::function<std::string()>& call) {
-  int ends[2];
-  if (::pipe(ends) != 0) return "no pipe";
-  const pid_t child = ::fork();
-  if (child == 0) {
-    if (::geteuid() == 0 && ::setuid(65534) != 0) ::_exit(1);
-    const std::string text = message_of([&] { throw Error(call()); });
-    ::_exit(::write(ends[1], text.data(), text.size()) == static_cast<ssize_t>(text.size()) ? 0 : 1);
-  }
-  ::close(ends[1]);
-  std::string text(4'096, '\0');
-  text.resize(static_cast<std::size_t>(std::max<ssize_t>(0, ::read(ends[0], text.data(), text.size()))));
-  ::close(ends[0]);
-  ::waitpid(child, nullptr, 0);
-  return text;
-}
-
-std::int64_t count_of(const std::filesystem::path& store, const std::string& sql) {
-  sqlite3* database = nullptr;
-  EXPECT_EQ(sqlite3_open(store.c_str(), &database), SQLITE_OK);
-  sqlite3_stmt* statement = nullptr;
-  EXPECT_EQ(sqlite3_prepare_v2(database, sql.c_str(), -1, &statement, nullptr), SQLITE_OK) << sqlite3_errmsg(database);
-  const std::int64_t count = sqlite3_step(statement) == SQLITE_ROW ? sqlite3_column_int64(statement, 0) : -1;
-  sqlite3_finalize(statement);
-  sqlite3_close(database);
-  return count;
-}
-
-/// Readings like a machine's: some stand still, most waver by a few of their steps.
-class ManyReadings {
- public:
-  ManyReadings() {
-    std::vector<ReadingInfo> infos;
-    for (int i = 0; i < 250; ++i) infos.push_back({.id = "a.r" + std::to_string(i), .unit = Unit::watt});
-    list_ = std::make_shared<const ReadingList>(std::move(infos));
-    values_.assign(250, 40.0);
-  }
-
-  Snapshot next(Moment at) {
-    for (std::size_t i = 0; i < values_.size(); ++i)
-      values_[i] += i % 4 == 0 ? 0 : 0.125 * static_cast<double>(static_cast<int>(random_() % 9) - 4);
-    return {at, {std::make_shared<const Batch>(Batch{list_, {values_.begin(), values_.end()}, at})}};
-  }
-
- private:
-  std::mt19937_64 random_{7};
-  std::shared_ptr<const ReadingList> list_;
-  std::vector<double> values_;
-};
-
-TEST(Store, PacksWhatIsAMinuteOldExactlyAndSmall) {
-  const testing::Folder folder;
-  const auto file = folder / "runs.db";
-  Store store(file);
-  Clock clock;
-  Recorder recorder(store, {}, clock.function());
-  ManyReadings readings;
-  std::mt19937_64 random(3);
-  std::vector<FrameRecord> frames;
-  std::vector<std::pair<Moment, double>> samples;  // of the second reading
-  Moment due{};
-  for (int i = 0; i < 60'000; ++i) {  // five minutes at 200 frames a second, with a pause
-    const Nanoseconds length = 5 * kMillisecond + Nanoseconds(static_cast<int>(random() % 400'000) - 200'000);
-    clock.now += length + (i == 20'000 ? 7 * kSecond : Nanoseconds{});
-    frames.push_back({clock.now, length, i % 1'000 == 0 ? kUnknownTime : length * 4 / 5});
-    recorder.add(frames.back());
-    if (clock.now < due) continue;
-    due = clock.now + kSecond / 2;
-    const Snapshot snapshot = readings.next(clock.now);
-    samples.emplace_back(clock.now, *number(*snapshot.find("a.r1").value));
-    recorder.add(clock.now, snapshot);
-  }
-  recorder.flush();
-  const auto check = [&] {
-    EXPECT_EQ(store.frames(1), frames);
-    const RunSeries series = store.series(1).at(1);
-    ASSERT_EQ(series.at.size(), samples.size());
-    for (std::size_t i = 0; i < samples.size(); ++i)
-      ASSERT_EQ(std::pair(series.at[i], *number(series.values[i])), samples[i]) << i;
-  };
-  check();
-  recorder.finish();
-  check();
-  EXPECT_LE(count_of(file, "SELECT count(*) FROM frame_chunk"), 15);
-  EXPECT_EQ(count_of(file, "SELECT count(*) FROM sample"), 0);
-  change(file, "PRAGMA wal_checkpoint(TRUNCATE)");
-  EXPECT_LT(std::filesystem::file_size(file), 15'000'000 / 12) << "an hour would take 15 MB";
-}
-
-TEST(Store, AnOlderOneIsMigratedOrReadAsItIs) {
-  const testing::Folder folder;
-  const auto file = folder / "runs.db";
-  {
-    Store store(file);
-    Recorder recorder(store, {.game = "Tidepool Rally"});
-    recorder.add({Moment{kSecond}, kSecond});
-    recorder.add(Moment{kSecond}, snapshot_of({kLoad}, {50.0}));
-  }
-  change(
-      file,
-      "ALTER TABLE run_reading DROP COLUMN alias; ALTER TABLE frame_chunk DROP COLUMN packed; DROP TABLE sample_block; "
-      "PRAGMA user_version = 1; PRAGMA wal_checkpoint(TRUNCATE)");
-  const auto read = [&] {
-    const Store store(file, Store::Mode::existing);
-    return fmt::format("{} {}", store.frames(1).size(), *number(store.series(1).at(0).values.at(0)));
-  };
-  using std::filesystem::perms;
-  std::filesystem::permissions(file, perms::owner_read | perms::group_read | perms::others_read);
-  std::filesystem::permissions(folder.path(), static_cast<perms>(0555));
-  EXPECT_EQ(as_nobody(read), "1 50");
-  EXPECT_EQ(count_of(file, "PRAGMA user_version"), 1);
-  std::filesystem::permissions(folder.path(), perms::owner_all);
-  std::filesystem::permissions(file, perms::owner_read | perms::owner_write);
-  EXPECT_EQ(read(), "1 50");
-  EXPECT_EQ(count_of(file, "PRAGMA user_version"), 2);
-  Store store(file);
-  Recorder recorder(store, {});
-  ReadingInfo aliased = kLoad;
-  aliased.alias = "gpu0.load";
-  recorder.add({}, snapshot_of({aliased}, {50.0}));
-  EXPECT_EQ(store.series(recorder.finish()).at(0).info.alias, "gpu0.load");
-  const RunMoment moment = moment_of(store, 2, Moment{kSecond});
-  EXPECT_NE(moment.values.find("gpu0.load").info, nullptr) << "a face may name the card by its number";
-}
-
 TEST(Recorder, ImpossibleTimesAreCountedNotKept) {
   const testing::Folder folder;
   Store store(folder / "runs.db");
@@ -406,25 +260,6 @@ TEST(Recorder, ImpossibleTimesAreCountedNotKept) {
   EXPECT_EQ(recorder.refused(), 6u);
   EXPECT_EQ(store.frames(recorder.finish()), (std::vector<FrameRecord>{{at, kSecond}}));
   EXPECT_THROW(recorder.add({at, kSecond}), std::logic_error);
-}
-
-TEST(Store, InAFolderThatCannotBeWrittenToCanBeRead) {
-  const testing::Folder folder;
-  const auto file = folder / "a b?#%.db";
-  {
-    Store store(file);
-    Recorder(store, {.game = "Tidepool Rally"}).finish();
-  }
-  using std::filesystem::perms;
-  std::filesystem::permissions(file, perms::owner_read | perms::group_read | perms::others_read);
-  std::filesystem::permissions(folder.path(), static_cast<perms>(0555));
-  EXPECT_EQ(as_nobody([&] { return Store(file, Store::Mode::existing).runs().at(0).details.game; }), "Tidepool Rally");
-  EXPECT_NE(as_nobody([&] {
-              Store store(file);
-              return std::to_string(Recorder(store, {}).finish());
-            }).find("be written to"),
-            std::string::npos);
-  std::filesystem::permissions(folder.path(), perms::owner_all);
 }
 
 TEST(Store, ALockIsWaitedForAsLongAsWasSaid) {

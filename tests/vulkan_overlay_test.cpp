@@ -3,12 +3,14 @@
 
 #include <functional>
 #include <memory>
+#include <thread>
 
 #include "link/gpu_time.hpp"
 #include "made_up_driver.hpp"
 #include "vulkan/compute_overlay.hpp"
 #include "vulkan/gpu_clock.hpp"
 #include "vulkan/graphics_overlay.hpp"
+#include "vulkan/screen_clock.hpp"
 
 namespace idlemeter::probe {
 namespace {
@@ -170,19 +172,19 @@ TEST(VulkanGpuClock, ReportsEachFrameInOrderOnceTheDriverDoes) {
   const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT);
   VulkanGpuClock clock(device, 0);
   Driver& driver = Driver::now();
-  EXPECT_EQ(clock.take(), kUnknownTime);
+  EXPECT_EQ(clock.take().work, kUnknownTime);
   for (int i = 0; i < 4; ++i) {
     const Frame frame = play(clock);
     EXPECT_NE(frame.begin, VK_NULL_HANDLE);
     EXPECT_NE(frame.end, VK_NULL_HANDLE);
   }
-  EXPECT_EQ(clock.take(), kUnknownTime);
+  EXPECT_EQ(clock.take().work, kUnknownTime);
   driver.timestamps = {{2, 5'000}, {3, 6'000}};
-  EXPECT_EQ(clock.take(), kUnknownTime) << "not before the frame before";
+  EXPECT_EQ(clock.take().work, kUnknownTime) << "not before the frame before";
   driver.timestamps = {{0, 1'000}, {1, 1'500}, {2, 5'000}, {3, 6'000}, {4, 9'000}};
-  EXPECT_EQ(clock.take(), kMicrosecond) << "500 ticks of 2 ns";
-  EXPECT_EQ(clock.take(), 2 * kMicrosecond);
-  EXPECT_EQ(clock.take(), kUnknownTime) << "only its beginning is there";
+  EXPECT_EQ(clock.take().work, kMicrosecond) << "500 ticks of 2 ns";
+  EXPECT_EQ(clock.take().work, 2 * kMicrosecond);
+  EXPECT_EQ(clock.take().work, kUnknownTime) << "only its beginning is there";
   clock.destroy();
   EXPECT_TRUE(driver.alive.empty());
 }
@@ -199,13 +201,61 @@ TEST(VulkanGpuClock, NeverMistakesAnOldTimeForANewOneAndNeverWaits) {
   const Frame untimed = play(clock);
   EXPECT_EQ(untimed.begin, VK_NULL_HANDLE) << "all pairs are in use: this frame goes without";
   EXPECT_EQ(untimed.end, VK_NULL_HANDLE);
-  for (int i = 0; i < 32; ++i) EXPECT_EQ(clock.take(), Nanoseconds{20});
+  for (int i = 0; i < 32; ++i) EXPECT_EQ(clock.take().work, Nanoseconds{20});
   EXPECT_NE(play(clock).begin, VK_NULL_HANDLE);
-  EXPECT_EQ(clock.take(), kUnknownTime) << "what is there is of the frame that had the pair before";
+  EXPECT_EQ(clock.take().work, kUnknownTime) << "what is there is of the frame that had the pair before";
   driver.timestamps[0] = 9'000;
   driver.timestamps[1] = 9'050;
-  EXPECT_EQ(clock.take(), Nanoseconds{100});
+  EXPECT_EQ(clock.take().work, Nanoseconds{100});
   clock.destroy();
+}
+
+/// The driver's clocks are compared at tick 4,000 of 2 ns, a millisecond after the frame was begun on the processor.
+TEST(VulkanGpuClock, ComparesItsClockWithTheMonotonicOne) {
+  constexpr std::uint64_t kMask = (std::uint64_t{1} << 36) - 1;
+  const struct {
+    std::uint64_t ended;  ///< in ticks
+    Nanoseconds latency;
+  } kCases[] = {{4'000, kMillisecond},
+                {5'000, kMillisecond + 2'000 * Nanoseconds{1}},
+                {3'000, kMillisecond - 2'000 * Nanoseconds{1}},
+                {(4'000 - 10'000) & kMask, kMillisecond - 20'000 * Nanoseconds{1}}};  // the clock has come round
+  for (const auto& one : kCases) {
+    Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT, VK_PHYSICAL_DEVICE_TYPE_DISCRETE_GPU, 36);
+    device.reads_clocks = true;
+    VulkanGpuClock clock(device, 0);
+    Driver& driver = Driver::now();
+    const Moment begun = monotonic_now();
+    driver.clocks = {4'000, begun + kMillisecond};
+    clock.begin_on_processor(begun);
+    (void)play(clock);
+    driver.timestamps = {{0, (one.ended - 100) & kMask}, {1, one.ended}};
+    EXPECT_EQ(clock.take().latency, one.latency) << one.ended;
+    clock.destroy();
+  }
+}
+
+TEST(ScreenClock, WaitsForPresentsWithoutHoldingUpFrames) {
+  const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT);
+  testing::on_screen = 0;
+  ScreenClock clock(device, kSwapchain);
+  const auto latency = [&] {
+    Nanoseconds found = kUnknownTime;
+    for (int i = 0; i < 5'000 && found == kUnknownTime; ++i) {
+      std::this_thread::sleep_for(kMillisecond);
+      found = clock.take();
+    }
+    return found;
+  };
+  EXPECT_EQ(clock.take(), kUnknownTime);
+  clock.presented(1, monotonic_now() - 20 * kMillisecond);
+  testing::on_screen = 1;
+  EXPECT_GE(latency(), 20 * kMillisecond);
+  EXPECT_EQ(clock.take(), kUnknownTime) << "each is told once";
+  for (std::uint64_t number = 2; number < 100; ++number) clock.presented(number, monotonic_now());
+  testing::on_screen = 100;
+  EXPECT_GT(latency(), Nanoseconds{}) << "more than are waited for are left out";
+  clock.presented(200, monotonic_now());  // never shown: its end doesn't wait for it
 }
 
 TEST(VulkanGpuClock, CountsTheBitsThatCount) {
@@ -213,7 +263,7 @@ TEST(VulkanGpuClock, CountsTheBitsThatCount) {
   VulkanGpuClock clock(device, 0);
   (void)play(clock);
   Driver::now().timestamps = {{0, (std::uint64_t{1} << 36) - 10}, {1, 5}};
-  EXPECT_EQ(clock.take(), Nanoseconds{30}) << "the counter went round";
+  EXPECT_EQ(clock.take().work, Nanoseconds{30}) << "the counter went round";
   clock.destroy();
 }
 
@@ -229,7 +279,7 @@ TEST(VulkanGpuClock, IsMissingWithoutTimestamps) {
     const Device device = made_up_device(c.does, VK_PHYSICAL_DEVICE_TYPE_DISCRETE_GPU, c.bits);
     VulkanGpuClock clock(device, c.family);
     EXPECT_EQ(play(clock).begin, VK_NULL_HANDLE) << c.why;
-    EXPECT_EQ(clock.take(), kUnknownTime) << c.why;
+    EXPECT_EQ(clock.take().work, kUnknownTime) << c.why;
     clock.destroy();
     EXPECT_EQ(Driver::now().calls, 0) << c.why << ": nothing is made for it";
   }

@@ -356,40 +356,4 @@ void Blend::draw(const Gl& gl, const link::ProbeEnd& end, const link::Shown& sho
   gl.DrawArrays(GL_TRIANGLE_STRIP, 0, 4);
 }
 
-void GlGpuClock::begin(const Gl& gl) {
-  if (failed_ || gl.QueryCounter == nullptr || gl.GenQueries == nullptr || gl.GetQueryObjectui64v == nullptr) return;
-  if (!made_) {
-    GLint bits = 0;
-    if (gl.GetQueryiv != nullptr) gl.GetQueryiv(GL_TIMESTAMP, GL_QUERY_COUNTER_BITS, &bits);
-    failed_ = bits == 0 || !link::times_gpu(gl.slow_clock);
-    if (failed_) return;
-    gl.GenQueries(2 * kPairs, queries_);
-    made_ = true;
-  }
-  const Moment now = gl.slow_clock ? monotonic_now() : Moment{};
-  if (now < slow_due_) return;
-  if (gl.slow_clock) slow_due_ = now + link::kSlowClockEvery;
-  if (ended_ - read_ == kPairs - 1) ++read_;  // never in practice: the driver is dozens of frames late
-  gl.QueryCounter(queries_[2 * (ended_ % kPairs)], GL_TIMESTAMP);
-  if (gl.slow_clock) gl.Flush();
-  begun_ = true;
-}
-
-Nanoseconds GlGpuClock::end(const Gl& gl) {
-  if (!begun_) return kUnknownTime;
-  begun_ = false;
-  gl.QueryCounter(queries_[2 * (ended_ % kPairs) + 1], GL_TIMESTAMP);
-  ++ended_;
-  if (ended_ - read_ < 3) return kUnknownTime;
-  const GLuint* pair = queries_ + 2 * (read_ % kPairs);
-  GLuint ready = 0;
-  gl.GetQueryObjectuiv(pair[1], GL_QUERY_RESULT_AVAILABLE, &ready);
-  if (ready == 0) return kUnknownTime;
-  ++read_;
-  GLuint64 first = 0, last = 0;
-  gl.GetQueryObjectui64v(pair[0], GL_QUERY_RESULT, &first);
-  gl.GetQueryObjectui64v(pair[1], GL_QUERY_RESULT, &last);
-  return last > first ? Nanoseconds(last - first) : kUnknownTime;
-}
-
 }  // namespace idlemeter::probe

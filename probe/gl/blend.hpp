@@ -28,20 +28,4 @@ class Blend {
   std::uint32_t width_ = 0, height_ = 0;
 };
 
-/// How long the GPU works on frames, by pairs of timestamps read some frames late. On a software rasteriser, which has
-/// to flush for each timestamp, only if that is asked for (link::times_gpu), and then ten times a second.
-class GlGpuClock {
- public:
-  /// Ends the frame that began with the last call of begin(); nanoseconds of an earlier frame, or -1.
-  Nanoseconds end(const Gl& gl);
-  void begin(const Gl& gl);
-
- private:
-  static constexpr unsigned kPairs = 32;
-  GLuint queries_[2 * kPairs] = {};
-  std::uint32_t ended_ = 0, read_ = 0;
-  Moment slow_due_{};
-  bool made_ = false, begun_ = false, failed_ = false;
-};
-
 }  // namespace idlemeter::probe

@@ -28,6 +28,7 @@ bool Gl::load(Find find) {
     core = (profile & GL_CONTEXT_CORE_PROFILE_BIT) != 0;
   }
   const auto* renderer = reinterpret_cast<const char*>(GetString(GL_RENDERER));
+  ::snprintf(driver, sizeof driver, "%s, %s", renderer == nullptr ? "" : reinterpret_cast<const char*>(renderer), text);
   slow_clock = renderer != nullptr && ::strstr(renderer, "llvmpipe") != nullptr;
   // GetProcAddress also returns calls that the context doesn't have, so the version decides.
   const bool modern = version >= 30, blend_indexed = es ? version >= 32 : version >= 40;
@@ -47,12 +48,14 @@ bool Gl::load(Find find) {
     GetQueryObjectuiv = reinterpret_cast<decltype(GetQueryObjectuiv)>(find("glGetQueryObjectuivEXT"));
     GenQueries = reinterpret_cast<decltype(GenQueries)>(find("glGenQueriesEXT"));
     GetQueryiv = reinterpret_cast<decltype(GetQueryiv)>(find("glGetQueryivEXT"));
+    GetInteger64v = reinterpret_cast<decltype(GetInteger64v)>(find("glGetInteger64vEXT"));
     const auto* extensions = reinterpret_cast<const char*>(GetString(GL_EXTENSIONS));
     const bool timers = extensions != nullptr && ::strstr(extensions, "GL_EXT_disjoint_timer_query") != nullptr;
     if (!timers) QueryCounter = nullptr;
   } else if (version < 33) {
     QueryCounter = nullptr;
   }
+  if (QueryCounter == nullptr || (!es && version < 32)) GetInteger64v = nullptr;
 #define IDLEMETER_HAS(name, type, parameters) &&name != nullptr
   return true IDLEMETER_GL(IDLEMETER_HAS);
 #undef IDLEMETER_HAS

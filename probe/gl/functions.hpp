@@ -4,7 +4,7 @@
 #include <GL/gl.h>
 #include <GL/glext.h>
 
-#include "link/regions.hpp"
+#include "link/probe_end.hpp"
 
 namespace idlemeter::probe {
 
@@ -74,7 +74,8 @@ using Find = void* (*)(const char* name);
   X(QueryCounter, void, (GLuint, GLenum))                                   \
   X(GetQueryObjectuiv, void, (GLuint, GLenum, GLuint*))                     \
   X(GetQueryObjectui64v, void, (GLuint, GLenum, GLuint64*))                 \
-  X(GetQueryiv, void, (GLenum, GLenum, GLint*))
+  X(GetQueryiv, void, (GLenum, GLenum, GLint*))                             \
+  X(GetInteger64v, void, (GLenum, GLint64*))
 
 struct Gl {
 #define IDLEMETER_MEMBER(name, type, parameters) type(*name) parameters = nullptr;
@@ -84,11 +85,13 @@ struct Gl {
 
   int version = 0;  ///< ten times the major and the minor one
   bool es = false, core = false;
-  bool slow_clock = false;  ///< a software rasteriser, which has to finish its work to read the clock
+  char driver[link::kDriverBytes] = "";  ///< the renderer and the version of its driver
+  bool slow_clock = false;               ///< a software rasteriser, which has to finish its work to read the clock
 
-  [[nodiscard]] link::Api api() const { return es ? link::Api::opengl_es : link::Api::opengl; }
-  [[nodiscard]] std::uint32_t major() const { return static_cast<std::uint32_t>(version / 10); }
-  [[nodiscard]] std::uint32_t minor() const { return static_cast<std::uint32_t>(version % 10); }
+  [[nodiscard]] link::Graphics graphics() const {
+    const auto digits = static_cast<std::uint32_t>(version);
+    return {es ? link::Api::opengl_es : link::Api::opengl, digits / 10, digits % 10, driver};
+  }
 
   /// Finds the current context's calls; false if it lacks what drawing needs.
   bool load(Find find);

@@ -1,6 +1,7 @@
 #include "idlemeter/game/game_link.hpp"
 
 #include "gl/blend.hpp"
+#include "gl/gpu_clock.hpp"
 #include "idlemeter/base/time.hpp"
 #include "link/probe_end.hpp"
 
@@ -16,7 +17,10 @@ struct GameLink::State {
 };
 
 GameLink::GameLink(FindCall find) : state_(std::make_unique<State>()) { state_->find = find; }
-GameLink::~GameLink() { state_->end.forget(); }
+GameLink::~GameLink() {
+  state_->end.close();
+  state_->end.forget();
+}
 
 void GameLink::before_swap(int width, int height) {
   State& s = *state_;
@@ -26,10 +30,12 @@ void GameLink::before_swap(int width, int height) {
   }
   link::FrameEntry frame;
   frame.present = monotonic_now();
-  frame.gpu_work = s.usable ? s.clock.end(s.gl) : kUnknownTime;
+  const link::GpuTimes times = s.usable ? s.clock.end(s.gl) : link::GpuTimes{};
+  frame.gpu_work = times.work;
+  frame.latency = times.latency;
   frame.width = static_cast<std::uint32_t>(width);
   frame.height = static_cast<std::uint32_t>(height);
-  s.end.add(frame, s.gl.api(), s.gl.major(), s.gl.minor());
+  s.end.add(frame, s.gl.graphics());
   const link::Shown shown = s.usable ? s.end.picture() : link::Shown{};
   if (shown.pixels != nullptr) s.blend.draw(s.gl, s.end, shown, width, height);
 }

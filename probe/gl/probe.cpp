@@ -16,6 +16,14 @@ Probe& Probe::one() {
   return *probe;
 }
 
+/// Runs at a normal exit.
+__attribute__((destructor)) static void close_link() { Probe::one().close(); }
+
+void Probe::close() {
+  const std::lock_guard<std::mutex> lock(mutex_);
+  end_.close();
+}
+
 /// nullptr if there is none that the probe can draw in.
 Probe::Context* Probe::context_of(const Swap& swap) {
   if (swap.context == nullptr) return nullptr;
@@ -29,13 +37,15 @@ bool Probe::present(Context* context, std::uintptr_t drawable, Moment now) {
   frame.present = now;
   frame.drawable = static_cast<std::uint32_t>(drawable ^ static_cast<std::uint64_t>(drawable) >> 32);
   if (context == nullptr) {
-    end_.add(frame, link::Api::opengl, 0, 0);
+    end_.add(frame, {link::Api::opengl, 0, 0, ""});
     return false;
   }
-  frame.gpu_work = context->clock.end(context->gl);
+  const link::GpuTimes times = context->clock.end(context->gl);
+  frame.gpu_work = times.work;
+  frame.latency = times.latency;
   frame.width = static_cast<std::uint32_t>(context->width);
   frame.height = static_cast<std::uint32_t>(context->height);
-  end_.add(frame, context->gl.api(), context->gl.major(), context->gl.minor());
+  end_.add(frame, context->gl.graphics());
   const link::Shown shown = end_.picture();
   const bool was_covered = context->covered;
   context->covered = shown.pixels != nullptr;

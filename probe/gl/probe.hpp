@@ -6,6 +6,7 @@
 #include <mutex>
 
 #include "gl/blend.hpp"
+#include "gl/gpu_clock.hpp"
 #include "idlemeter/base/time.hpp"
 #include "link/probe_end.hpp"
 
@@ -41,6 +42,9 @@ class Probe {
 
   /// After it: the next frame's work begins.
   void after_swap(void* context);
+
+  /// The process is exiting normally.
+  void close();
 
   /// A new context may have an old one's address.
   void forget(void* context);

@@ -4,6 +4,8 @@
 #include <vulkan/vk_layer.h>
 #include <vulkan/vulkan.h>
 
+#include <cstdint>
+
 namespace idlemeter::probe {
 
 // clang-format off
@@ -29,7 +31,7 @@ namespace idlemeter::probe {
   X(CmdSetViewport) X(CmdSetScissor) X(CmdDraw) X(CreateQueryPool) X(DestroyQueryPool) \
   X(GetQueryPoolResults) X(CmdResetQueryPool) X(CmdWriteTimestamp) X(QueueWaitIdle) \
   X(QueueSubmit2) X(QueueSubmit2KHR) X(CreateComputePipelines) X(CmdDispatch) \
-  X(CmdCopyImageToBuffer)
+  X(CmdCopyImageToBuffer) X(GetCalibratedTimestampsEXT) X(WaitForPresentKHR)
 // clang-format on
 
 struct Instance {
@@ -37,6 +39,12 @@ struct Instance {
   PFN_vkGetInstanceProcAddr next = nullptr;
 #define IDLEMETER_MEMBER(name) PFN_vk##name name = nullptr;
   IDLEMETER_VK_INSTANCE(IDLEMETER_MEMBER)
+  std::uint32_t version = VK_API_VERSION_1_0;  ///< that the game asked for
+  // Calls of extensions and later versions; may be nullptr.
+  PFN_vkEnumerateDeviceExtensionProperties EnumerateDeviceExtensionProperties = nullptr;
+  PFN_vkGetPhysicalDeviceProperties2 GetPhysicalDeviceProperties2 = nullptr;
+  PFN_vkGetPhysicalDeviceFeatures2 GetPhysicalDeviceFeatures2 = nullptr;
+  PFN_vkGetPhysicalDeviceCalibrateableTimeDomainsEXT GetPhysicalDeviceCalibrateableTimeDomainsEXT = nullptr;
   PFN_vkGetPhysicalDeviceSurfaceCapabilitiesKHR GetPhysicalDeviceSurfaceCapabilitiesKHR = nullptr;
 };
 

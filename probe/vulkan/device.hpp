@@ -4,7 +4,9 @@
 #include <cstdint>
 #include <vector>
 
+#include "link/regions.hpp"
 #include "vulkan/calls.hpp"
+#include "vulkan/device_request.hpp"
 
 namespace idlemeter::probe {
 
@@ -18,7 +20,10 @@ struct Device {
   VkPhysicalDeviceMemoryProperties memory{};
   VkPhysicalDeviceProperties properties{};
   std::vector<VkQueueFamilyProperties> families;
-  bool has_compute_queue = false;  ///< one without graphics: a game may present from it
+  char driver[link::kDriverBytes] = "";                   ///< its name and version
+  bool reads_clocks = false;                              ///< it can read the GPU's and the monotonic one together
+  DeviceRequest::Waits waits = DeviceRequest::Waits::no;  ///< for presents to be on the screen
+  bool has_compute_queue = false;                         ///< one without graphics: a game may present from it
 };
 
 /// A Vulkan structure with its type set and everything else 0.

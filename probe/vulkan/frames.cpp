@@ -1,5 +1,6 @@
 // Frames: stamped when they are presented, with the GPU's clock around their work and the overlay on their images.
 #include <algorithm>
+#include <optional>
 #include <utility>
 
 #include "idlemeter/base/time.hpp"
@@ -60,16 +61,19 @@ VkResult submit2(VkQueue handle, std::uint32_t count, const VkSubmitInfo2* submi
   return submit_behind(submit, handle, first, count, submits, fence);
 }
 
-void stamp(const Target& target, Nanoseconds gpu_work) {
+void stamp(const Target& target, const link::GpuTimes& times, Nanoseconds on_screen) {
   link::FrameEntry frame;
   frame.present = monotonic_now();
   const auto bits = reinterpret_cast<std::uint64_t>(target.swapchain);
   frame.drawable = static_cast<std::uint32_t>(bits ^ bits >> 32);
   frame.width = target.extent.width;
   frame.height = target.extent.height;
-  frame.gpu_work = gpu_work;
+  frame.gpu_work = times.work;
+  frame.latency = times.latency;
+  frame.on_screen = on_screen;
   const std::uint32_t version = target.device->properties.apiVersion;
-  layer().end.add(frame, link::Api::vulkan, VK_API_VERSION_MAJOR(version), VK_API_VERSION_MINOR(version));
+  layer().end.add(
+      frame, {link::Api::vulkan, VK_API_VERSION_MAJOR(version), VK_API_VERSION_MINOR(version), target.device->driver});
 }
 
 /// What a present waits for instead of the game's semaphores, if anything was drawn.
@@ -99,15 +103,64 @@ VkSemaphore draw(VkQueue handle, const Queue& queue, Swapchain& swapchain, const
                                  is_first ? info.waitSemaphoreCount : 0, info.pWaitSemaphores);
 }
 
+/// The numbers that presents are waited for by: the game's, or the layer's own.
+class Numbers {
+ public:
+  /// With the layer's mutex held.
+  Numbers(const Device& device, const VkPresentInfoKHR& info) : info_(info) {
+    using Waits = DeviceRequest::Waits;
+    if (device.waits == Waits::no || !layer().end.linked() || info.swapchainCount > kMost) return;
+    const auto* given = in_chain(info.pNext, VK_STRUCTURE_TYPE_PRESENT_ID_KHR);
+    if (device.waits == Waits::by_games_numbers) {
+      if (given != nullptr) numbers_ = reinterpret_cast<const VkPresentIdKHR*>(given)->pPresentIds;
+      return;
+    }
+    for (std::uint32_t i = 0; i < info.swapchainCount; ++i) {
+      const auto found = layer().swapchains.find(info.pSwapchains[i]);
+      own_[i] = found == layer().swapchains.end() ? 0 : ++found->second.presents;  // 0: none
+    }
+    added_ = made<VkPresentIdKHR>(VK_STRUCTURE_TYPE_PRESENT_ID_KHR);
+    added_.pNext = info.pNext;
+    added_.swapchainCount = info.swapchainCount;
+    added_.pPresentIds = numbers_ = own_;
+  }
+  Numbers(const Numbers&) = delete;
+  Numbers& operator=(const Numbers&) = delete;
+
+  /// The present's chain with the layer's own numbers, if it needs them.
+  [[nodiscard]] const void* chain() const { return numbers_ == own_ ? &added_ : info_.pNext; }
+
+  /// Once it is presented, with the layer's mutex held: from now on it is waited for.
+  void wait(const Device& device, Moment begun) const {
+    if (numbers_ == nullptr || begun == Moment{}) return;
+    for (std::uint32_t i = 0; i < info_.swapchainCount; ++i) {
+      const auto found = layer().swapchains.find(info_.pSwapchains[i]);
+      if (found == layer().swapchains.end() || numbers_[i] == 0) continue;
+      auto& clock = found->second.clock;
+      if (clock == nullptr) clock = std::make_unique<ScreenClock>(device, found->first);
+      clock->presented(numbers_[i], begun);
+    }
+  }
+
+ private:
+  static constexpr std::uint32_t kMost = 8;  // windows that are presented by one call
+
+  const VkPresentInfoKHR& info_;
+  const std::uint64_t* numbers_ = nullptr;
+  std::uint64_t own_[kMost] = {};
+  VkPresentIdKHR added_{};
+};
+
 /// Stamps the frames, and draws on their images. The frame's last timestamp goes before what is drawn.
 Drawn present_frames(VkQueue handle, Queue& queue, const VkPresentInfoKHR& info) {
   Drawn drawn;
   VkCommandBuffer end = queue.clock.end();
-  Nanoseconds gpu_work = queue.clock.take();
+  link::GpuTimes times = queue.clock.take();
   for (std::uint32_t i = 0; i < info.swapchainCount; ++i) {
     const auto found = layer().swapchains.find(info.pSwapchains[i]);
     if (found == layer().swapchains.end()) continue;
-    stamp(found->second.target, std::exchange(gpu_work, kUnknownTime));
+    ScreenClock* const clock = found->second.clock.get();
+    stamp(found->second.target, std::exchange(times, {}), clock == nullptr ? kUnknownTime : clock->take());
     if (drawn.count == Drawn::kMost) continue;
     const VkSemaphore done = draw(handle, queue, found->second, info, i, end, drawn.count == 0);
     if (done == VK_NULL_HANDLE) continue;
@@ -143,18 +196,27 @@ VKAPI_ATTR VkResult VKAPI_CALL queue_submit2_khr(VkQueue handle, std::uint32_t c
 VKAPI_ATTR VkResult VKAPI_CALL queue_present(VkQueue handle, const VkPresentInfoKHR* info) {
   VkPresentInfoKHR changed = *info;
   Drawn drawn;
-  PFN_vkQueuePresentKHR present = nullptr;
+  std::optional<Numbers> numbers;
+  const Device* device = nullptr;
   {
     const std::lock_guard<std::mutex> lock(layer().mutex);
+    device = layer().devices.at(key_of(handle)).get();
     const auto queue = layer().queues.find(handle);
     if (queue != layer().queues.end()) drawn = present_frames(handle, queue->second, *info);
-    present = layer().devices.at(key_of(handle))->calls.QueuePresentKHR;
+    numbers.emplace(*device, *info);
   }
   if (drawn.count > 0) {  // the first of ours has waited for all of the game's
     changed.waitSemaphoreCount = drawn.count;
     changed.pWaitSemaphores = drawn.semaphores;
   }
-  return present(handle, &changed);
+  changed.pNext = numbers->chain();
+  const VkResult result = device->calls.QueuePresentKHR(handle, &changed);
+  const std::lock_guard<std::mutex> lock(layer().mutex);
+  const auto queue = layer().queues.find(handle);
+  if (queue == layer().queues.end() || !layer().end.linked()) return result;
+  if (result >= 0) numbers->wait(*device, queue->second.clock.begun_on_processor());
+  queue->second.clock.begin_on_processor(monotonic_now());
+  return result;
 }
 
 }  // namespace idlemeter::probe

@@ -3,6 +3,7 @@
 #include "idlemeter/base/time.hpp"
 #include "link/gpu_time.hpp"
 #include "link/handover.hpp"
+
 namespace idlemeter::probe {
 
 VulkanGpuClock::VulkanGpuClock(const Device& device, std::uint32_t family) : device_(&device), family_(family) {
@@ -79,23 +80,47 @@ VkCommandBuffer VulkanGpuClock::end() {
   skips_ = false;
   if (!begun_) return VK_NULL_HANDLE;
   begun_ = false;
+  pairs_[ended_ % kPairs].begun = begins_;
   return pairs_[ended_++ % kPairs].end;
 }
 
-Nanoseconds VulkanGpuClock::take() {
-  if (read_ == ended_) return kUnknownTime;
+Nanoseconds VulkanGpuClock::in_nanoseconds(std::int64_t ticks) const {
+  return Nanoseconds(static_cast<std::int64_t>(static_cast<double>(ticks) *
+                                               static_cast<double>(device_->properties.limits.timestampPeriod)));
+}
+
+/// Both clocks are compared once a second (VK_EXT_calibrated_timestamps): they hardly drift apart in between.
+Nanoseconds VulkanGpuClock::latency(std::uint64_t ended, Moment begun) {
+  if (!device_->reads_clocks || begun == Moment{}) return kUnknownTime;
+  if (calibrated_ == Moment{} || begun - calibrated_ > kSecond) {
+    VkCalibratedTimestampInfoEXT infos[2] = {};
+    infos[0].sType = infos[1].sType = VK_STRUCTURE_TYPE_CALIBRATED_TIMESTAMP_INFO_EXT;
+    infos[0].timeDomain = VK_TIME_DOMAIN_DEVICE_EXT;
+    infos[1].timeDomain = VK_TIME_DOMAIN_CLOCK_MONOTONIC_EXT;
+    std::uint64_t times[2] = {}, deviation = 0;
+    if (device_->calls.GetCalibratedTimestampsEXT(device_->handle, 2, infos, times, &deviation) != VK_SUCCESS)
+      return kUnknownTime;
+    calibration_ = times[0];
+    calibrated_ = Moment{Nanoseconds(times[1])};
+  }
+  std::uint64_t since = (ended - calibration_) & mask_;
+  if (mask_ != ~std::uint64_t{0} && since > mask_ / 2) since |= ~mask_;  // it ended before the clocks were compared
+  return calibrated_ + in_nanoseconds(static_cast<std::int64_t>(since)) - begun;
+}
+
+link::GpuTimes VulkanGpuClock::take() {
+  if (read_ == ended_) return {};
   Pair& pair = pairs_[read_ % kPairs];
   std::uint64_t times[2][2] = {};  // each with whether it is there
   const VkResult result = device_->calls.GetQueryPoolResults(
       device_->handle, queries_, 2 * (read_ % kPairs), 2, sizeof times, times, sizeof times[0],
       VK_QUERY_RESULT_64_BIT | VK_QUERY_RESULT_WITH_AVAILABILITY_BIT);
   const bool there = times[0][1] != 0 && times[1][1] != 0 && times[1][0] != pair.ended_at;
-  if ((result != VK_SUCCESS && result != VK_NOT_READY) || !there) return kUnknownTime;
+  if ((result != VK_SUCCESS && result != VK_NOT_READY) || !there) return {};
   pair.ended_at = times[1][0];
   ++read_;
-  const double ticks = static_cast<double>((times[1][0] - times[0][0]) & mask_);
-  return Nanoseconds(
-      static_cast<std::int64_t>(ticks * static_cast<double>(device_->properties.limits.timestampPeriod)));
+  return {in_nanoseconds(static_cast<std::int64_t>((times[1][0] - times[0][0]) & mask_)),
+          latency(times[1][0], pair.begun)};
 }
 
 void VulkanGpuClock::destroy() {

@@ -2,8 +2,10 @@
 #include "vulkan/layer.hpp"
 
 #include <pthread.h>
+#include <stdio.h>
 #include <string.h>
 
+#include <algorithm>
 #include <iterator>
 
 #define IDLEMETER_EXPORT extern "C" __attribute__((visibility("default")))
@@ -21,6 +23,12 @@ Layer& layer() {
     return new Layer;
   }();
   return *one;
+}
+
+/// Runs at a normal exit.
+__attribute__((destructor)) static void close_link() {
+  const std::lock_guard<std::mutex> lock(layer().mutex);
+  layer().end.close();
 }
 
 Instance* instance_of(const void* handle) {
@@ -62,7 +70,15 @@ VKAPI_ATTR VkResult VKAPI_CALL create_instance(const VkInstanceCreateInfo* info,
   instance->next = next;
 #define IDLEMETER_LOAD(name) instance->name = reinterpret_cast<PFN_vk##name>(next(*made, "vk" #name));
   IDLEMETER_VK_INSTANCE(IDLEMETER_LOAD)
+  IDLEMETER_LOAD(EnumerateDeviceExtensionProperties)
+  IDLEMETER_LOAD(GetPhysicalDeviceCalibrateableTimeDomainsEXT)
   IDLEMETER_LOAD(GetPhysicalDeviceSurfaceCapabilitiesKHR)
+  const VkApplicationInfo* game = info->pApplicationInfo;
+  if (game != nullptr && game->apiVersion != 0) instance->version = game->apiVersion;
+  if (instance->version >= VK_API_VERSION_1_1) {
+    IDLEMETER_LOAD(GetPhysicalDeviceProperties2)
+    IDLEMETER_LOAD(GetPhysicalDeviceFeatures2)
+  }
 #undef IDLEMETER_LOAD
   const std::lock_guard<std::mutex> lock(layer().mutex);
   layer().instances[key_of(*made)] = std::move(instance);
@@ -93,6 +109,19 @@ void remember_queues(Device& device, const VkDeviceCreateInfo& info) {
   }
 }
 
+/// "llvmpipe, Mesa 22.3.6 (LLVM 15.0.6)" if game and driver have Vulkan 1.2, else the device's name.
+void note_driver(Device& device) {
+  const VkPhysicalDeviceProperties& about = device.properties;
+  ::snprintf(device.driver, sizeof device.driver, "%.127s", about.deviceName);
+  if (std::min(device.instance->version, about.apiVersion) < VK_API_VERSION_1_2) return;
+  auto driver = made<VkPhysicalDeviceDriverProperties>(VK_STRUCTURE_TYPE_PHYSICAL_DEVICE_DRIVER_PROPERTIES);
+  auto all = made<VkPhysicalDeviceProperties2>(VK_STRUCTURE_TYPE_PHYSICAL_DEVICE_PROPERTIES_2);
+  all.pNext = &driver;
+  device.instance->GetPhysicalDeviceProperties2(device.physical, &all);
+  if (driver.driverName[0] != '\0')
+    ::snprintf(device.driver, sizeof device.driver, "%.60s, %.60s", driver.driverName, driver.driverInfo);
+}
+
 VKAPI_ATTR VkResult VKAPI_CALL create_device(VkPhysicalDevice physical, const VkDeviceCreateInfo* info,
                                              const VkAllocationCallbacks* allocator, VkDevice* made) {
   constexpr auto kType = VK_STRUCTURE_TYPE_LOADER_DEVICE_CREATE_INFO;
@@ -104,7 +133,14 @@ VKAPI_ATTR VkResult VKAPI_CALL create_device(VkPhysicalDevice physical, const Vk
   const PFN_vkGetDeviceProcAddr next = link->u.pLayerInfo->pfnNextGetDeviceProcAddr;
   link->u.pLayerInfo = link->u.pLayerInfo->pNext;
   const auto create = reinterpret_cast<PFN_vkCreateDevice>(next_instance(instance->handle, "vkCreateDevice"));
-  const VkResult result = create(physical, info, allocator, made);
+  const VkLayerDeviceLink* const below = link->u.pLayerInfo;
+  const DeviceRequest request(*instance, physical, *info);
+  VkResult result = create(physical, &request.info(), allocator, made);
+  const bool as_wished = result == VK_SUCCESS;
+  if (!as_wished) {  // then exactly as the game asked for it
+    link->u.pLayerInfo = const_cast<VkLayerDeviceLink*>(below);
+    result = create(physical, info, allocator, made);
+  }
   if (result != VK_SUCCESS) return result;
   auto device = std::make_unique<Device>();
   device->handle = *made;
@@ -121,6 +157,9 @@ VKAPI_ATTR VkResult VKAPI_CALL create_device(VkPhysicalDevice physical, const Vk
   device->families.resize(count);
   instance->GetPhysicalDeviceQueueFamilyProperties(physical, &count, device->families.data());
   instance->GetPhysicalDeviceProperties(physical, &device->properties);
+  note_driver(*device);
+  device->reads_clocks = as_wished && request.reads_clocks() && device->calls.GetCalibratedTimestampsEXT != nullptr;
+  if (as_wished && device->calls.WaitForPresentKHR != nullptr) device->waits = request.waits();
   const std::lock_guard<std::mutex> lock(layer().mutex);
   remember_queues(*device, *info);
   layer().devices[key_of(*made)] = std::move(device);
@@ -164,21 +203,24 @@ VKAPI_ATTR VkResult VKAPI_CALL create_swapchain(VkDevice handle, const VkSwapcha
   if (result != VK_SUCCESS) return result;
   const std::lock_guard<std::mutex> lock(layer().mutex);
   layer().swapchains.insert_or_assign(
-      *made, Swapchain{{&device, *made, info->imageFormat, info->imageExtent}, drawable, copyable, nullptr});
+      *made, Swapchain{{&device, *made, info->imageFormat, info->imageExtent}, drawable, copyable, nullptr, nullptr});
   return result;
 }
 
 VKAPI_ATTR void VKAPI_CALL destroy_swapchain(VkDevice handle, VkSwapchainKHR swapchain,
                                              const VkAllocationCallbacks* allocator) {
   Device& device = *device_of(handle);
+  std::unique_ptr<ScreenClock> clock;  // destroyed without the lock, for that may wait
   {
     const std::lock_guard<std::mutex> lock(layer().mutex);
     const auto found = layer().swapchains.find(swapchain);
     if (found != layer().swapchains.end()) {
       if (found->second.overlay != nullptr) found->second.overlay->destroy();
+      clock = std::move(found->second.clock);
       layer().swapchains.erase(found);
     }
   }
+  clock.reset();
   device.calls.DestroySwapchainKHR(handle, swapchain, allocator);
 }
 

@@ -7,6 +7,7 @@
 
 #include "vulkan/gpu_clock.hpp"
 #include "vulkan/overlay.hpp"
+#include "vulkan/screen_clock.hpp"
 
 namespace idlemeter::probe {
 
@@ -25,6 +26,8 @@ struct Swapchain {
   Target target;
   bool drawable = false, copyable = false;  ///< what its images may be used for
   std::unique_ptr<Overlay> overlay;         ///< of the first queue that it was presented from with a picture
+  std::unique_ptr<ScreenClock> clock;       ///< since the first present to a meter, if the driver can wait for presents
+  std::uint64_t presents = 0;               ///< that were numbered
 };
 
 struct Layer {

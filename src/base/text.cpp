@@ -1,6 +1,8 @@
 #include "idlemeter/base/text.hpp"
 
+#include <charconv>
 #include <cstdint>
+#include <sstream>
 
 namespace idlemeter {
 namespace {
@@ -27,6 +29,14 @@ bool is_control(std::uint32_t code) {
   return code < 0x20 || (code >= 0x7F && code < 0xA0) || code == 0x2028 || code == 0x2029 || turns_direction;
 }
 
+/// What a spreadsheet would take for a formula.
+bool is_formula(const std::string& text) {
+  double number = 0;
+  const char* const end = text.data() + text.size();
+  return !text.empty() && std::string_view("=+-@").find(text.front()) != std::string_view::npos &&
+         std::from_chars(text.data(), end, number).ptr != end;
+}
+
 }  // namespace
 
 std::string lower_case(std::string_view text) {
@@ -36,6 +46,8 @@ std::string lower_case(std::string_view text) {
 }
 
 std::string printable(std::string_view text, std::string_view keep) {
+  // Most texts are plain ASCII.
+  if (std::all_of(text.begin(), text.end(), [](char c) { return c >= ' ' && c <= '~'; })) return std::string(text);
   std::string result;
   result.reserve(text.size());
   while (!text.empty()) {
@@ -57,6 +69,22 @@ std::string cut_to(std::string text, std::size_t most) {
   }
   text.resize(end);
   return text + "…";
+}
+
+std::vector<std::string> split(const std::string& text, char separator) {
+  std::vector<std::string> parts;
+  std::istringstream stream(text);
+  for (std::string part; std::getline(stream, part, separator);) parts.push_back(part);
+  return parts;
+}
+
+std::string csv_field(std::string_view text) {
+  std::string shown = printable(text, "\n\r");
+  if (is_formula(shown)) shown.insert(0, "'");
+  if (shown.find_first_of(",\"\n\r") == std::string::npos) return shown;
+  std::string quoted = "\"";
+  for (char c : shown) quoted += c == '"' ? "\"\"" : std::string(1, c);
+  return quoted + "\"";
 }
 
 }  // namespace idlemeter

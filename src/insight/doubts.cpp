@@ -27,7 +27,22 @@ constexpr double kThrottled = 0.02;  // share of the samples
 
 Found unfinished(const RunInsight& insight) {
   if (insight.info.finished) return std::nullopt;
-  return Doubt{"unfinished", "it wasn't ended properly: its last second may be missing"};
+  return Doubt{"unfinished", "its recording wasn't ended: the meter was killed, or is still at it"};
+}
+
+Found ended_early(const RunInsight& insight) {
+  if (insight.info.end == RunEnd::game_crashed)
+    return Doubt{"game-crashed", "the game crashed or was killed at its end"};
+  if (insight.info.end == RunEnd::store_failed)
+    return Doubt{"store-failed", "the store took no more before its end: the rest is missing"};
+  return std::nullopt;
+}
+
+Found frames_lost(const RunInsight& insight) {
+  if (insight.info.lost == 0) return std::nullopt;
+  return Doubt{"frames-lost",
+               fmt::format("{} frame{} couldn't be recorded: the meter came too late for {}", insight.info.lost,
+                           insight.info.lost == 1 ? "" : "s", insight.info.lost == 1 ? "it" : "them")};
 }
 
 Found is_short(const RunInsight& insight) {
@@ -61,9 +76,12 @@ Found capped(const RunInsight& insight) {
 }
 
 Found other_load(const RunInsight& insight) {
-  const ReadingInsight* all = insight.reading("cpu.load");
-  const ReadingInsight* game = insight.reading("game.cpu.load");
-  const double other = all != nullptr && game != nullptr ? all->all.mean - game->all.mean : 0;
+  const auto mean = [&](const char* id) {
+    const ReadingInsight* reading = insight.reading(id);
+    return reading == nullptr ? std::nullopt : std::optional(reading->all.mean);
+  };
+  const auto others = mean("cpu.others.load"), all = mean("cpu.load"), game = mean("game.cpu.load");
+  const double other = others ? *others : all && game ? *all - *game : 0;  // older runs have but the two
   if (other < kOtherLoad) return std::nullopt;
   return Doubt{"other-load", fmt::format("other programs used {:.0f} % of the processor", other)};
 }
@@ -161,8 +179,9 @@ Found size_changed(const std::vector<RunSeries>& all) {
 
 std::vector<Doubt> doubts_about(const RunInsight& insight, const std::vector<RunSeries>& all) {
   std::vector<Doubt> doubts;
-  for (Found found : {unfinished(insight), is_short(insight), few_frames(insight), loading(insight), capped(insight),
-                      throttled(all, insight), warming_up(insight, all), other_load(insight), size_changed(all)}) {
+  for (Found found : {unfinished(insight), ended_early(insight), frames_lost(insight), is_short(insight),
+                      few_frames(insight), loading(insight), capped(insight), throttled(all, insight),
+                      warming_up(insight, all), other_load(insight), size_changed(all)}) {
     if (found) doubts.push_back(std::move(*found));
   }
   return doubts;

@@ -137,11 +137,13 @@ std::vector<double> influence_on(const Ranked& frames, const Figure& figure, dou
     return influence;
   }
   const double share = figure.share.ppm / 1e6;
+  if (figure.definition == LowDefinition::share_of_time) {
+    for (double& one : influence) one = one > value ? one : 0;
+    return influence;
+  }
   const auto slowest = static_cast<std::size_t>(std::ceil(share * static_cast<double>(frames.size())));
-  const double from = figure.definition == LowDefinition::share_of_time
-                          ? value
-                          : frames.sorted[frames.size() - std::min(slowest, frames.size())];
-  for (double& one : influence) one = one > from ? one : 0;
+  const double from = frames.sorted[frames.size() - std::min(slowest, frames.size())];
+  for (double& one : influence) one = std::max(0.0, one - from);
   return influence;
 }
 
@@ -180,12 +182,37 @@ std::string too_few(std::size_t n, const Figure& figure) {
   return fmt::format("only {} frames beyond the percentile; at least {} are needed", beyond, kLeastFrames);
 }
 
+/// A variance that is estimated from n independent elements varies by (kurtosis - 1) / n of its square: few slow frames
+/// far out make it uncertain.
+double freedom_of(std::span<const double> centred, double variance, double inflation) {
+  double fourth = 0;
+  for (const double one : centred) fourth += one * one * one * one;
+  const auto n = static_cast<double>(centred.size());
+  const double kurtosis = fourth / n / (variance * variance);
+  return 2 * n / inflation / std::max(1e-9, kurtosis - 1);
+}
+
 /// How a series depends on its past: what the block length and the width of an interval follow from.
 struct Dependence {
-  double block = 1;      ///< mean block length
-  double shortfall = 0;  ///< share of the variance that blocks of this length miss: G / (b g(0))
-  double inflation = 1;  ///< of the variance of the mean against independent elements: g(0) / R(0)
+  double block = 1;         ///< mean block length
+  double shortfall = 0;     ///< share of the variance that blocks of this length miss: G / (b g(0))
+  double inflation = 1;     ///< of the variance of the mean against independent elements: g(0) / R(0)
+  double acceleration = 0;  ///< how much the spread of the figure grows with the figure
+  double freedom = 0;       ///< degrees of freedom of the estimated variance: 2 / its relative variance
 };
+
+/// From the skewness of what independent parts of the run contribute (Efron 1987): blocks, for frames depend on each
+/// other.
+double acceleration_of(std::span<const double> centred, double block) {
+  const auto length = static_cast<std::size_t>(std::ceil(block));
+  double squares = 0, cubes = 0;
+  for (std::size_t i = 0; i + length <= centred.size(); i += length) {
+    const double sum = std::accumulate(&centred[i], &centred[i] + length, 0.0);
+    squares += sum * sum;
+    cubes += sum * sum * sum;
+  }
+  return squares > 0 ? cubes / (6 * std::pow(squares, 1.5)) : 0;
+}
 
 Dependence dependence_of(std::span<const double> series) {
   const auto n = static_cast<double>(series.size());
@@ -222,7 +249,8 @@ Dependence dependence_of(std::span<const double> series) {
   if (spectrum <= 0) return {};
   const double ratio = slope / spectrum;
   const double block = std::clamp(std::cbrt(ratio * ratio * n), 1.0, std::ceil(std::min(3 * std::sqrt(n), n / 3)));
-  return {block, std::clamp(ratio / block, 0.0, 0.5), std::max(1.0, spectrum / variance)};
+  return {block, std::clamp(ratio / block, 0.0, 0.5), std::max(1.0, spectrum / variance),
+          acceleration_of(centred, block), freedom_of(centred, variance, std::max(1.0, spectrum / variance))};
 }
 
 double normal_share(double z) { return 0.5 * std::erfc(-z / std::sqrt(2.0)); }
@@ -255,7 +283,9 @@ FigureInterval ends_of(std::vector<double> figures, double figure, const Depende
   const double reach = student(normal_quantile((1 + confidence) / 2), std::max(4.0, freedom));
   const double widen = 1 / std::sqrt(1 - dependence.shortfall);
   const auto end = [&](double z) {
-    const double h = (n - 1) * normal_share(2 * bias + z), i = std::floor(h);
+    const double from = bias + z,
+                 accelerated = bias + from / (1 - std::clamp(dependence.acceleration, -0.1, 0.1) * from);
+    const double h = (n - 1) * normal_share(accelerated), i = std::floor(h);
     const double lower = figures[static_cast<std::size_t>(i)];
     const double at = h > i ? lower + (h - i) * (figures[static_cast<std::size_t>(i) + 1] - lower) : lower;
     return figure * std::pow(at / figure, widen);  // times are positive, and spread by factors
@@ -284,7 +314,8 @@ IntervalResult interval_of(const Ranked& frames, const Figure& figure, const Int
                          options.progress(static_cast<double>(i) / static_cast<double>(figures.size()));
     if (!goes_on) return {std::nullopt, "given up"};
   }
-  const double freedom = static_cast<double>(frames_beyond(frames.size(), figure)) / dependence.inflation - 1;
+  const double beyond = static_cast<double>(frames_beyond(frames.size(), figure)) / dependence.inflation - 1;
+  const double freedom = std::min(beyond, dependence.freedom);
   return {ends_of(std::move(figures), figure_here, dependence, freedom, options.confidence), {}};
 }
 

@@ -11,27 +11,19 @@
 #include <fstream>
 
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/units.hpp"
 
 namespace idlemeter {
 namespace {
 
-constexpr const char* kHeading =
-    "run,game,started (UTC),length (s),frames,average (FPS),1% low (FPS; mean of the slowest),0.1% low (FPS; mean of "
-    "the "
-    "slowest),median (ms),longest (ms),stutters,time lost (s),limited by,GPU (°C),GPU power (W),processor "
-    "(°C),processor "
-    "power (W),settings,tags,note,doubts";
-
-/// In quotes if it needs them. What a spreadsheet would take for a formula gets an apostrophe.
+/// A text on one line.
 std::string field(std::string text) {
   std::replace_if(
       text.begin(), text.end(), [](char c) { return static_cast<unsigned char>(c) < 0x20; }, ' ');
-  if (!text.empty() && std::string_view("=+-@").find(text.front()) != std::string_view::npos) text.insert(0, "'");
-  if (text.find_first_of(",\"") == std::string::npos) return text;
-  std::string quoted = "\"";
-  for (const char c : text) quoted += c == '"' ? std::string("\"\"") : std::string(1, c);
-  return quoted + "\"";
+  return csv_field(text);
 }
 
 template <typename Number>
@@ -49,36 +41,76 @@ std::string low_field(const Summary& summary, Share share) {
   return low == nullptr || !low->enough_frames ? "" : fmt::format("{:.2f}", low->rate);
 }
 
-std::string line_of(const RunInsight& run) {
+using Columns = std::vector<std::pair<std::string, std::string>>;  // headings and fields
+
+/// What is written unless a set was chosen.
+Columns usual_figures(const RunInsight& run) {
   const Summary& s = run.summary;
+  return {{"average (FPS)", number_field(s.average_rate, 2)},
+          {"1% low (FPS; mean of the slowest)", low_field(s, Share::percent(1))},
+          {"0.1% low (FPS; mean of the slowest)", low_field(s, Share::percent(0.1))},
+          {"median (ms)", s.median ? fmt::format("{:.3f}", *s.median / 1e6) : ""},
+          {"longest (ms)", s.longest ? fmt::format("{:.3f}", in_milliseconds(*s.longest)) : ""},
+          {"stutters", fmt::format("{}", run.stutters.frames.size())},
+          {"time lost (s)", fmt::format("{:.3f}", in_seconds(run.stutters.lost))},
+          {"limited by", field(std::string(name_of(run.limits.main())))},
+          {"GPU (°C)", mean_field(run, "gpu.temp")},
+          {"GPU power (W)", mean_field(run, "gpu.power")},
+          {"processor (°C)", mean_field(run, "cpu.temp")},
+          {"processor power (W)", mean_field(run, "cpu.power")}};
+}
+
+Columns chosen_figures(const std::vector<RunFigure>& figures) {
+  Columns columns;
+  for (const RunFigure& figure : figures) {
+    const std::string_view unit = symbol(figure.info.unit);
+    const bool is_known = figure.value && !figure.is_uncertain;
+    columns.emplace_back(field(figure.info.id + (unit.empty() ? "" : fmt::format(" ({})", unit))),
+                         is_known ? fmt::format("{:.{}f}", *figure.value, digits_of(figure.info) == 0 ? 0 : 3) : "");
+  }
+  return columns;
+}
+
+Columns columns_of(const RunInsight& run, Columns figures) {
   std::vector<std::string> settings, doubts;
   for (const auto& [name, value] : run.info.details.settings) settings.push_back(name + "=" + value);
   for (const Doubt& doubt : run.doubts) doubts.push_back(doubt.rule);
   const auto joined = [](const std::vector<std::string>& parts) {
     return field(fmt::format("{}", fmt::join(parts, "; ")));
   };
-  const std::vector<std::string> fields = {fmt::format("{}", run.info.id),
-                                           field(run.info.details.game),
-                                           field(run.info.started),
-                                           fmt::format("{:.3f}", in_seconds(run.info.length)),
-                                           fmt::format("{}", s.frames),
-                                           number_field(s.average_rate, 2),
-                                           low_field(s, Share::percent(1)),
-                                           low_field(s, Share::percent(0.1)),
-                                           s.median ? fmt::format("{:.3f}", *s.median / 1e6) : "",
-                                           s.longest ? fmt::format("{:.3f}", in_milliseconds(*s.longest)) : "",
-                                           fmt::format("{}", run.stutters.frames.size()),
-                                           fmt::format("{:.3f}", in_seconds(run.stutters.lost)),
-                                           field(std::string(name_of(run.limits.main()))),
-                                           mean_field(run, "gpu.temp"),
-                                           mean_field(run, "gpu.power"),
-                                           mean_field(run, "cpu.temp"),
-                                           mean_field(run, "cpu.power"),
-                                           joined(settings),
-                                           joined(run.info.details.tags),
-                                           field(run.info.details.note),
-                                           joined(doubts)};
-  return fmt::format("{}\r\n", fmt::join(fields, ","));
+  Columns columns = {{"run", fmt::format("{}", run.info.id)},
+                     {"game", field(run.info.details.game)},
+                     {"started (UTC)", field(run.info.started)},
+                     {"length (s)", fmt::format("{:.3f}", in_seconds(run.info.length))},
+                     {"frames", fmt::format("{}", run.summary.frames)}};
+  columns.insert(columns.end(), figures.begin(), figures.end());
+  columns.insert(columns.end(), {{"settings", joined(settings)},
+                                 {"tags", joined(run.info.details.tags)},
+                                 {"note", field(run.info.details.note)},
+                                 {"doubts", joined(doubts)}});
+  return columns;
+}
+
+/// The headings and the fields, each as a line.
+std::pair<std::string, std::string> rows_of(const Columns& columns) {
+  std::string heading, line;
+  for (const auto& [name, value] : columns) {
+    heading += (heading.empty() ? "" : ",") + name;
+    line += (line.empty() ? "" : ",") + value;
+  }
+  return {heading, line};
+}
+
+/// A heading without its units: a run that lacks a reading doesn't know the reading's.
+std::string without_units(const std::string& heading) {
+  std::string names;
+  int depth = 0;
+  for (const char c : heading) {
+    depth += c == '(' ? 1 : 0;
+    if (depth == 0 && c != ' ') names += c;
+    depth -= c == ')' ? 1 : 0;
+  }
+  return names;
 }
 
 /// A descriptor that closes, locked against others that append.
@@ -118,17 +150,30 @@ class Appending {
 
 }  // namespace
 
-void append_result(const std::filesystem::path& file, const RunInsight& run) {
+void append_result(const std::filesystem::path& file, const RunInsight& run, const FigureSet* figures) {
+  const auto [heading, line] =
+      rows_of(columns_of(run, figures ? chosen_figures(figures->of(run)) : usual_figures(run)));
   if (file.has_parent_path()) {
     std::error_code failed;
     std::filesystem::create_directories(file.parent_path(), failed);
   }
   const Appending to(file);
-  const std::string heading = to.first_line();
-  if (!heading.empty() && heading != kHeading)
-    throw Error(Error::Code::invalid, "has other columns than results have: nothing was added", file.string(),
+  const std::string there = to.first_line();
+  if (!there.empty() && without_units(there) != without_units(heading))
+    throw Error(Error::Code::invalid, "has other columns than these results: nothing was added", file.string(),
                 "name another file as 'results' in the settings' [recording], or move this one away");
-  to.write((heading.empty() ? std::string("\xef\xbb\xbf") + kHeading + "\r\n" : "") + line_of(run));
+  to.write((there.empty() ? "\xef\xbb\xbf" + heading + "\r\n" : "") + line + "\r\n");
+}
+
+std::string results_csv(const std::vector<RunInsight>& runs, const FigureSet* figures) {
+  const auto chosen = figures ? figures->of(runs) : std::vector<std::vector<RunFigure>>();
+  std::string csv;
+  for (std::size_t i = 0; i < runs.size(); ++i) {
+    const auto [heading, line] =
+        rows_of(columns_of(runs[i], figures ? chosen_figures(chosen[i]) : usual_figures(runs[i])));
+    csv += (i == 0 ? heading + "\r\n" : "") + line + "\r\n";
+  }
+  return csv;
 }
 
 }  // namespace idlemeter

@@ -61,7 +61,7 @@ struct Usual {
     if (values.size() < kLeastSamples) return std::nullopt;
     Usual usual{.value = median_of(values)};
     for (double& value : values) value = std::abs(value - usual.value);
-    const int digits = series.info.digits >= 0 ? series.info.digits : usual_digits(series.info.unit);
+    const int digits = digits_of(series.info);
     // A reading that stands still has no noise: then a change counts from a shown digit, or from a hundredth on.
     usual.spread = std::max({1.4826 * median_of(values), std::pow(10, -digits), 0.01 * std::abs(usual.value)});
     return usual;
@@ -155,16 +155,16 @@ RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions
   RunInsight insight;
   insight.info = store.run(run);
   std::vector<FrameRecord> frames = store.frames(run);
-  std::vector<Nanoseconds> intervals = store.intervals(run);
-  const auto is_loading = [](Nanoseconds interval) { return interval > kSecond && interval <= kLongestFrame; };
-  insight.loading_frames = static_cast<std::uint64_t>(std::count_if(intervals.begin(), intervals.end(), is_loading));
+  insight.loading_frames = static_cast<std::uint64_t>(
+      std::count_if(frames.begin(), frames.end(), [](const FrameRecord& frame) { return is_loading(frame.interval); }));
   insight.loading_left_out = options.leave_out_loading;
+  const std::uint64_t unreadable = insight.info.frames - std::min<std::uint64_t>(insight.info.frames, frames.size());
   if (options.leave_out_loading) {
-    std::erase_if(intervals, is_loading);
     std::erase_if(frames, [&](const FrameRecord& frame) { return is_loading(frame.interval); });
   }
   const std::vector<RunSeries> all = store.series(run);
-  insight.summary = summarize(intervals, options.figures);
+  insight.summary = summarize(intervals_in(frames), options.figures);
+  insight.summary.left_out += unreadable;
   const auto longest = std::max_element(frames.begin(), frames.end(), [](const FrameRecord& a, const FrameRecord& b) {
     return (a.interval <= kLongestFrame ? a.interval : Nanoseconds{}) <
            (b.interval <= kLongestFrame ? b.interval : Nanoseconds{});

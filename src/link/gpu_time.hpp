@@ -4,7 +4,15 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "idlemeter/base/time.hpp"
+
 namespace idlemeter::link {
+
+/// What a GPU's clock says of one frame.
+struct GpuTimes {
+  Nanoseconds work = kUnknownTime;
+  Nanoseconds latency = kUnknownTime;  ///< see FrameEntry
+};
 
 inline constexpr const char* kGpuTimeVariable = "IDLEMETER_GPU_TIME";  // "on", "off"; anything else: automatic
 

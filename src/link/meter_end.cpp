@@ -5,6 +5,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <cstring>
 #include <new>
 #include <utility>
 
@@ -91,7 +92,13 @@ MeterEnd::Graphics MeterEnd::graphics() const {
   const auto* ring = static_cast<const Ring*>(ring_.data);
   if (ring == nullptr) return {};
   const Api api = ring->api;
-  return {api <= Api::vulkan ? api : Api::unknown, ring->api_major % 100, ring->api_minor % 100};
+  return {api <= Api::vulkan ? api : Api::unknown, ring->api_major % 100, ring->api_minor % 100,
+          std::string(ring->driver, ::strnlen(ring->driver, kDriverBytes))};
+}
+
+bool MeterEnd::is_closed() const {
+  const auto* ring = static_cast<const Ring*>(ring_.data);
+  return ring != nullptr && ring->closed.load(std::memory_order_relaxed) != 0;
 }
 
 unsigned char* MeterEnd::begin_picture() {

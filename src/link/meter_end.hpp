@@ -4,6 +4,7 @@
 #include <sys/types.h>
 
 #include <cstdint>
+#include <string>
 #include <vector>
 
 #include "link/handover.hpp"
@@ -34,8 +35,12 @@ class MeterEnd {
   struct Graphics {
     Api api = Api::unknown;
     std::uint32_t major = 0, minor = 0;
+    std::string driver = {};  ///< its name and version
   };
   [[nodiscard]] Graphics graphics() const;
+
+  /// Whether the process has announced a normal exit.
+  [[nodiscard]] bool is_closed() const;
 
   /// Where the next picture's pixels go; it can hold kSlotBytes. nullptr if there is no link.
   [[nodiscard]] unsigned char* begin_picture();

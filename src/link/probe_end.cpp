@@ -2,6 +2,7 @@
 
 #include <errno.h>
 #include <stdlib.h>
+#include <string.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
 #include <unistd.h>
@@ -49,6 +50,7 @@ void ProbeEnd::connect() {
   ring_ = make_region("idlemeter-ring", sizeof(Ring), fd);
   if (ring_.data == nullptr) return drop();
   new (ring_.data) Ring;
+  driver_ = nullptr;
   const bool sent = send_greeting(socket_, kRingMagic, fd);
   ::close(fd);
   if (!sent) drop();
@@ -83,17 +85,22 @@ void ProbeEnd::look_after(Moment time) {
   if (lost) drop();
 }
 
-void ProbeEnd::add(const FrameEntry& frame, Api api, std::uint32_t api_major, std::uint32_t api_minor) {
+void ProbeEnd::add(const FrameEntry& frame, const Graphics& graphics) {
   last_ = frame.present;
   if (frame.present >= next_look_) look_after(frame.present);
   auto* ring = static_cast<Ring*>(ring_.data);
   if (ring == nullptr) return;
-  ring->api = api;
-  ring->api_major = api_major;
-  ring->api_minor = api_minor;
+  ring->api = graphics.api;
+  ring->api_major = graphics.major;
+  ring->api_minor = graphics.minor;
+  if (graphics.driver != driver_) ::strncpy(ring->driver, driver_ = graphics.driver, kDriverBytes - 1);
   const std::uint32_t written = ring->written.load(std::memory_order_relaxed);
   ring->entries[written % kRingCapacity] = frame;
   ring->written.store(written + 1, std::memory_order_release);
+}
+
+void ProbeEnd::close() {
+  if (auto* ring = static_cast<Ring*>(ring_.data)) ring->closed.store(1, std::memory_order_relaxed);
 }
 
 Shown ProbeEnd::picture() const {

@@ -9,6 +9,13 @@
 
 namespace idlemeter::link {
 
+/// What draws the game. The driver's text is compared by its address, so it has to stay where it is.
+struct Graphics {
+  Api api = Api::unknown;
+  std::uint32_t major = 0, minor = 0;
+  const char* driver = "";
+};
+
 /// A picture to show, valid until the next call.
 struct Shown {
   std::uint64_t id = 0;  ///< of the picture, whichever meter it is of
@@ -20,7 +27,10 @@ struct Shown {
 class ProbeEnd {
  public:
   /// Stamps a present. Looks for the meter at the first one and then once a second while there is none.
-  void add(const FrameEntry& frame, Api api, std::uint32_t api_major, std::uint32_t api_minor);
+  void add(const FrameEntry& frame, const Graphics& graphics);
+
+  /// The process is exiting normally.
+  void close();
 
   /// A meter has answered.
   [[nodiscard]] bool linked() const { return picture_.data != nullptr; }
@@ -45,6 +55,7 @@ class ProbeEnd {
   Mapping ring_, picture_;
   int socket_ = -1;
   std::uint64_t socket_inode_ = 0;  // a game may close all its descriptors, and get the number again for another file
+  const char* driver_ = nullptr;    // as the ring has it
   std::uint64_t links_ = 0;         // how many meters there have been: each begins its pictures at 1
   Moment next_look_{}, last_{};
 };

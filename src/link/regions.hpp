@@ -10,7 +10,7 @@
 
 namespace idlemeter::link {
 
-inline constexpr std::uint32_t kVersion = 1;
+inline constexpr std::uint32_t kVersion = 2;
 inline constexpr std::uint32_t kRingMagic = 0x676e6972, kPictureMagic = 0x74636970;  // "ring", "pict"
 inline constexpr const char* kVariable = "IDLEMETER_LINK";  // the environment's name for the meter's socket
 
@@ -18,12 +18,17 @@ inline constexpr const char* kVariable = "IDLEMETER_LINK";  // the environment's
 struct FrameEntry {
   Moment present{};
   Nanoseconds gpu_work = kUnknownTime;  ///< of an earlier frame, as it became known
-  std::uint32_t drawable = 0;           ///< tells windows and swapchains of one process apart
+  Nanoseconds latency =
+      kUnknownTime;  ///< of that frame: from the start of its work on the processor to the end of the GPU's
+  Nanoseconds on_screen = kUnknownTime;  ///< of an earlier frame: from the same start to its picture on the screen
+  std::uint32_t drawable = 0;            ///< tells windows and swapchains of one process apart
   std::uint32_t width = 0, height = 0;
   std::uint32_t after_pause = 0;  ///< other than 0: nothing is known of the time since the present before
 };
 
 inline constexpr std::uint32_t kRingCapacity = 1u << 16;  // a minute at 1,000 frames a second
+
+inline constexpr std::size_t kDriverBytes = 128;
 
 enum class Api : std::uint32_t { unknown, opengl, opengl_es, vulkan };
 
@@ -33,6 +38,8 @@ struct Ring {
   std::uint32_t capacity = kRingCapacity, entry_size = sizeof(FrameEntry);
   Api api = Api::unknown;
   std::uint32_t api_major = 0, api_minor = 0;
+  char driver[kDriverBytes] = {};                  ///< its name and version; ends with a zero
+  std::atomic<std::uint32_t> closed;               ///< not 0 once the process exits normally
   alignas(64) std::atomic<std::uint32_t> written;  ///< how many entries ever, modulo 2^32
   alignas(64) FrameEntry entries[kRingCapacity];
 };
@@ -60,7 +67,7 @@ struct Picture {
 
 inline constexpr std::size_t kPictureBytes = kPixelsAt + 2 * kSlotBytes;
 
-static_assert(sizeof(FrameEntry) == 32 && sizeof(Picture) <= kPixelsAt);
+static_assert(sizeof(FrameEntry) == 48 && sizeof(Picture) <= kPixelsAt);
 static_assert(std::atomic<std::uint32_t>::is_always_lock_free && std::atomic<Moment>::is_always_lock_free);
 
 /// Each side's first and only message, with its region as a sealed memfd.

@@ -25,6 +25,12 @@ class Attachment {
   /// Why frames can't be seen here; empty if they can.
   [[nodiscard]] virtual std::string blind() const { return {}; }
 
+  /// Whether a game that is gone exited normally, as far as that is known.
+  [[nodiscard]] virtual bool is_closed() const { return true; }
+
+  /// The graphics driver's name and version; empty if it isn't known.
+  [[nodiscard]] virtual std::string driver() const { return {}; }
+
   /// Appends the presents that came since the last call. Returns how many of them were lost.
   virtual std::uint32_t drain(std::vector<link::FrameEntry>& into) = 0;
 

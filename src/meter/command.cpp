@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <cmath>
 #include <nlohmann/json.hpp>
 
 #include "base/words.hpp"
@@ -18,9 +19,10 @@ using What = MeterCommand::What;
 using Record = MeterCommand::Record;
 using Phase = RecordingState::Phase;
 
-constexpr Word<What> kCommands[] = {{"show", What::show},     {"hide", What::hide},   {"toggle", What::toggle},
-                                    {"clear", What::clear},   {"mark", What::mark},   {"face", What::face},
-                                    {"record", What::record}, {"state", What::state}, {"hand over", What::hand_over}};
+constexpr Word<What> kCommands[] = {{"show", What::show},          {"hide", What::hide},     {"toggle", What::toggle},
+                                    {"clear", What::clear},        {"mark", What::mark},     {"note", What::note},
+                                    {"face", What::face},          {"record", What::record}, {"state", What::state},
+                                    {"hand over", What::hand_over}};
 constexpr Word<Record> kRecords[] = {{"start", Record::start}, {"stop", Record::stop}, {"toggle", Record::toggle}};
 constexpr Word<Phase> kPhases[] = {
     {"planned", Phase::planned}, {"opening", Phase::opening}, {"recording", Phase::recording}};
@@ -122,23 +124,35 @@ MeterAnswer answer_of(const json& object) {
   return answer;
 }
 
-/// Seconds of a plan, from 0 to a day.
+/// Seconds of a plan: whatever fits into a length.
 Nanoseconds seconds_from(const json& object, const char* key) {
   const double seconds = object.value(key, 0.0);
-  if (!(seconds >= 0 && seconds <= 86'400))
-    throw Error(Error::Code::invalid, fmt::format("'{}' is a number of seconds, up to a day", key));
+  if (!(std::abs(seconds) <= in_seconds(kLongestTime)))
+    throw Error(Error::Code::invalid, fmt::format("'{}' is a number of seconds", key));
   return from_seconds(seconds);
+}
+
+RunNotes notes_from(const json& object) {
+  RunNotes notes;
+  notes.settings = object.value("settings", std::map<std::string, std::string>{});
+  notes.note = object.value("note", "");
+  notes.tags = object.value("tags", std::vector<std::string>{});
+  return notes;
+}
+
+void put_notes(json& object, const RunNotes& notes) {
+  if (!notes.settings.empty()) object["settings"] = notes.settings;
+  put_text(object, "note", notes.note);
+  if (!notes.tags.empty()) object["tags"] = notes.tags;
 }
 
 RecordingPlan plan_from(const json& object) {
   RecordingPlan plan;
   plan.after = seconds_from(object, "after");
-  if (const Nanoseconds length = seconds_from(object, "for"); length > Nanoseconds{}) plan.length = length;
+  if (const Nanoseconds length = seconds_from(object, "for"); length != Nanoseconds{}) plan.length = length;
   plan.repeat = object.value("repeat", 1);
   plan.pause = seconds_from(object, "pause");
-  plan.notes.settings = object.value("settings", std::map<std::string, std::string>{});
-  plan.notes.note = object.value("note", "");
-  plan.notes.tags = object.value("tags", std::vector<std::string>{});
+  plan.notes = notes_from(object);
   return plan;
 }
 
@@ -147,9 +161,7 @@ void put_plan(json& object, const RecordingPlan& plan) {
   if (plan.after > Nanoseconds{}) object["after"] = in_seconds(plan.after);
   if (plan.repeat > 1) object["repeat"] = plan.repeat;
   if (plan.pause > Nanoseconds{}) object["pause"] = in_seconds(plan.pause);
-  if (!plan.notes.settings.empty()) object["settings"] = plan.notes.settings;
-  put_text(object, "note", plan.notes.note);
-  if (!plan.notes.tags.empty()) object["tags"] = plan.notes.tags;
+  put_notes(object, plan.notes);
 }
 
 MeterCommand command_of(const json& object) {
@@ -181,6 +193,7 @@ std::string to_json(const MeterCommand& command) {
     object["what"] = word_of(command.record, kRecords);
     put_plan(object, command.plan);
   }
+  if (command.what == What::note) put_notes(object, command.plan.notes);
   return text_of(object);
 }
 

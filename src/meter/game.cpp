@@ -21,9 +21,12 @@
 #include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/meter/process.hpp"
 #include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/frame_latency.hpp"
 #include "idlemeter/readings/live_readings.hpp"
 #include "idlemeter/readings/run_sink.hpp"
 #include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "meter/game_facts.hpp"
 
 namespace idlemeter::meter {
 namespace {
@@ -104,7 +107,11 @@ bool WatchedFace::look() {
 }
 
 Game::Game(std::unique_ptr<Attachment> attachment, WatchedFace face, const std::vector<ComputedReading>& computed)
-    : attachment_(std::move(attachment)), name_(name_of_process(pid())), face_(std::move(face)), live_(computed) {
+    : attachment_(std::move(attachment)),
+      name_(name_of_process(pid())),
+      hash_(sha256_of_executable(pid())),
+      face_(std::move(face)),
+      live_(computed) {
   note_face();
 }
 
@@ -117,6 +124,15 @@ void Game::note_face() {
 void Game::set_face(WatchedFace face) {
   face_ = std::move(face);
   note_face();
+}
+
+BackgroundRecorder::MoreDetails Game::slow_facts() const {
+  return [hash = hash_] {
+    RunDetails details;
+    details.facts = meter::slow_facts();
+    if (!hash.get().empty()) details.facts["SHA-256"] = hash.get();
+    return details;
+  };
 }
 
 std::string Game::picture() const { return width_ == 0 ? "" : fmt::format("{}x{}", width_, height_); }
@@ -194,8 +210,12 @@ void Game::take(const link::FrameEntry& entry, Moment now) {
   newest_ = std::max(newest_, entry.present);
   const auto interval = window_.interval(entry);
   if (!interval || *interval <= Nanoseconds{}) return;
-  const bool has_work = entry.gpu_work > Nanoseconds{} && entry.gpu_work <= kLongestFrame;
-  const FrameRecord frame{entry.present, *interval, has_work ? entry.gpu_work : kUnknownTime};
+  const auto known = [](Nanoseconds time) {
+    return time > Nanoseconds{} && time <= kLongestFrame ? time : kUnknownTime;
+  };
+  const FrameRecord frame{entry.present, *interval, known(entry.gpu_work)};
+  const FrameLatency latency{entry.present, known(entry.latency), known(entry.on_screen)};
+  if (latency.gpu != kUnknownTime || latency.screen != kUnknownTime) live_.add(latency);
   whole_.add(frame.interval);
   counted_.push_back(frame);
 }

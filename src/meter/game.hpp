@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <future>
 #include <map>
 #include <optional>
 #include <string>
@@ -17,6 +18,7 @@
 #include "idlemeter/readings/live_readings.hpp"
 #include "idlemeter/readings/run_sink.hpp"
 #include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/runs/background_recorder.hpp"
 #include "meter/attachment.hpp"
 
 namespace idlemeter::meter {
@@ -89,6 +91,9 @@ class Game {
   [[nodiscard]] const LiveReadings& live() const { return live_; }
   [[nodiscard]] const WatchedFace& face() const { return face_; }
 
+  /// Facts that take a while, in addition to those of facts_of().
+  [[nodiscard]] BackgroundRecorder::MoreDetails slow_facts() const;
+
   void set_face(WatchedFace face);
 
   /// Takes the frames that have come by now, and returns those that count.
@@ -130,6 +135,7 @@ class Game {
 
   std::unique_ptr<Attachment> attachment_;
   std::string name_;
+  std::shared_future<std::string> hash_;
   WatchedFace face_;
   LiveReadings live_;
   GameInfo info_;  // as live_ has it

@@ -7,6 +7,7 @@
 #include <optional>
 
 #include "base/private_socket.hpp"
+#include "idlemeter/base/text.hpp"
 #include "idlemeter/draw/image.hpp"
 #include "link/meter_end.hpp"
 #include "meter/attachment.hpp"
@@ -21,6 +22,8 @@ class LinkAttachment final : public Attachment {
   [[nodiscard]] link::MeterEnd& end() { return end_; }
   [[nodiscard]] pid_t pid() const override { return end_.pid(); }
   [[nodiscard]] std::string api() const override;
+  [[nodiscard]] bool is_closed() const override { return end_.is_closed(); }
+  [[nodiscard]] std::string driver() const override { return printable(end_.graphics().driver); }
   std::uint32_t drain(std::vector<link::FrameEntry>& into) override { return end_.drain(into); }
   [[nodiscard]] bool takes_pictures() const override { return end_.linked(); }
   void publish(const Image& image, int x, int y) override;

@@ -23,6 +23,10 @@ void LiveSession::log(const std::string& line) const {
   if (options_.log) options_.log(line);
 }
 
+void LiveSession::cue(Cue::Kind kind, std::string text, std::string about) const {
+  if (around_.cue) around_.cue({kind, std::move(text), std::move(about)});
+}
+
 Game* LiveSession::come(std::unique_ptr<Attachment> attachment) {
   if (games_.size() >= limits::kGames) return nullptr;
   WatchedFace face = face_for(attachment->pid());
@@ -33,7 +37,7 @@ void LiveSession::leave(Game& game) {
   drain(game);
   // It may have ended before its recording could start: its frames are recorded all the same.
   if (planned_ && now() >= planned_->at && !recording_ && game.early_since()) start_recording(game, now());
-  if (is_recorded(game)) stop_recording();
+  if (is_recorded(game)) stop_recording(game.attachment().is_closed() ? RunEnd::game_ended : RunEnd::game_crashed);
   if (game.has_picture()) over_.push_back(report(game, true));
   games_.remove_if([&](const Game& one) { return &one == &game; });
 }

@@ -2,6 +2,7 @@
 // display, and is given its clock and the machine's values.
 #pragma once
 
+#include <deque>
 #include <functional>
 #include <list>
 #include <memory>
@@ -15,6 +16,7 @@
 #include "idlemeter/meter/meter.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "meter/attachment.hpp"
+#include "meter/cue.hpp"
 #include "meter/draw_pace.hpp"
 #include "meter/game.hpp"
 #include "meter/recording.hpp"
@@ -30,6 +32,7 @@ struct Surroundings {
   std::function<bool()> is_machine_known;  ///< whether every source has answered once
   std::function<void(int pid)> game_is;    ///< called when another process becomes the game that counts
   std::function<void()> let_games_go;      ///< so that another meter may take them
+  std::function<void(const Cue&)> cue;     ///< signals it to the player, without waiting for anything
 };
 
 /// One thread at a time.
@@ -87,6 +90,7 @@ class LiveSession final : public Host {
 
   [[nodiscard]] Moment now() const { return around_.clock(); }
   void log(const std::string& line) const;
+  void cue(Cue::Kind kind, std::string text, std::string about) const;
 
   [[nodiscard]] WatchedFace face_for(int pid) const;
   static GameReport report(const Game& game, bool over);
@@ -97,7 +101,7 @@ class LiveSession final : public Host {
   [[nodiscard]] bool is_recorded(const Game& game) const;
   [[nodiscard]] bool may_start(Moment now) const;
   void start_recording(Game& game, Moment now);
-  std::shared_ptr<Recording> stop_recording();
+  std::shared_ptr<Recording> stop_recording(RunEnd end);
   void look_after_recordings();
   void note_problem(const std::string& problem);
   void record(Moment now);
@@ -107,6 +111,7 @@ class LiveSession final : public Host {
   void answer_waiting(Moment now);
   Reply act(const MeterCommand& command);
   MeterAnswer mark(const std::string& about);
+  MeterAnswer add_notes(const RunNotes& notes);
   [[nodiscard]] std::string next_face();
   MeterAnswer choose_face(std::string name);
   Reply change_recording(const MeterCommand& command);
@@ -131,10 +136,10 @@ class LiveSession final : public Host {
   int number_ = 1, of_ = 1;  // of the recording in progress, within its plan
   std::vector<RecordedRun> recorded_;
   std::shared_ptr<Recording> recording_;
-  std::vector<std::shared_ptr<Recording>> ending_;  // asked to end; their last frames are on the way to the disk
-  std::vector<std::string> problems_;               // of all recordings: why each failed or had to end early
-  std::size_t failures_ = 0;                        // how many, including those beyond what is kept
-  std::string notice_;                              // the last of them, until another recording starts
+  std::deque<std::shared_ptr<Recording>> ending_;  // asked to end; their last frames are on the way to the disk
+  std::vector<std::string> problems_;              // of all recordings: why each failed or had to end early
+  std::size_t failures_ = 0;                       // how many, including those beyond what is kept
+  std::string notice_;                             // the last of them, until another recording starts
   std::list<Waiting> waiting_;
 };
 

@@ -17,6 +17,7 @@
 #include "idlemeter/sources/machine.hpp"
 #include "meter/above.hpp"
 #include "meter/control.hpp"
+#include "meter/cues.hpp"
 #include "meter/keys.hpp"
 #include "meter/links.hpp"
 #include "meter/live_session.hpp"
@@ -49,11 +50,13 @@ struct Meter::State {
       : options(std::move(o)),
         sampler(sources_for(options, {.game = game_pid}),
                 {.pace = options.settings.pace, .paces = options.settings.paces}),
+        cues(options.settings.cues),
         session(options, {.clock = &monotonic_now,
                           .machine = [this] { return sampler.snapshot(); },
                           .is_machine_known = [this] { return sampler.wait(1, Nanoseconds{}); },
                           .game_is = [this](int pid) { game_pid->set(pid); },
-                          .let_games_go = [this] { entrance->close(); }}),
+                          .let_games_go = [this] { entrance->close(); },
+                          .cue = [this](const meter::Cue& cue) { cues.give(cue); }}),
         control(loop, options.folder / fmt::format("{}.control", ::getpid()),
                 [this](std::string_view line, const meter::Control::Answer& answer) { obey(line, answer); }) {}
 
@@ -107,6 +110,7 @@ struct Meter::State {
   meter::Loop loop{[this](const char* mistake) { complain(mistake); }};
   std::shared_ptr<GamePid> game_pid = std::make_shared<GamePid>();
   Sampler sampler;
+  meter::Cues cues;
   meter::LiveSession session;
   meter::Control control;
   std::unique_ptr<meter::Keys> keys;
@@ -124,6 +128,7 @@ Meter::Meter(MeterOptions options) : state_(std::make_unique<State>(std::move(op
   s.loop.every(meter::kTick, [&s] {
     s.entrance->look();
     s.session.tick();
+    for (const std::string& problem : s.cues.problems()) s.log(problem);
     const bool was_over = std::exchange(s.plan_is_over, s.session.is_done_with_plan());
     if (s.plan_is_over && !was_over && s.options.plan_is_over) s.options.plan_is_over();
   });

@@ -7,31 +7,43 @@
 #include "idlemeter/runs/background_recorder.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "meter/game.hpp"
+#include "meter/game_facts.hpp"
 
 namespace idlemeter::meter {
 namespace {
 
-RunDetails details_of(const Game& game, const Snapshot& values, const RunNotes& notes) {
+RunDetails details_of(const RunNotes& notes) {
   RunDetails details;
-  details.game = game.name();
   details.settings = notes.settings;
   details.note = notes.note;
   details.tags = notes.tags;
-  details.facts = {{"Picture", game.picture()}, {"Graphics API", game.attachment().api()}};
-  const std::pair<const char*, const char*> kFacts[] = {{"Processor", "cpu.name"}, {"GPU", "gpu.name"}};
-  for (const auto& [name, id] : kFacts) {
-    const Snapshot::Entry entry = values.find(id);
-    const auto* text = entry.value == nullptr ? nullptr : std::get_if<std::string>(entry.value);
-    if (text != nullptr) details.facts[name] = *text;
-  }
   return details;
 }
+
+RunDetails details_of(const Game& game, const Snapshot& values, const RunNotes& notes) {
+  RunDetails details = details_of(notes);
+  details.game = game.name();
+  details.facts = facts_of(game, values);
+  return details;
+}
+
+std::uint64_t missed_by(const Game& game) { return game.lost() + game.refused(); }
 
 }  // namespace
 
 Recording::Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, const RunNotes& notes,
                      std::optional<Moment> until, BackgroundRecorder::Finished finished)
-    : game_(game), recorder_(store, details_of(game, values, notes), {}, std::move(finished)), until_(until) {}
+    : game_(game),
+      recorder_(store, details_of(game, values, notes), {}, std::move(finished), game.slow_facts()),
+      until_(until),
+      lost_before_(missed_by(game)) {}
+
+void Recording::add(const RunNotes& notes) { recorder_.add(details_of(notes)); }
+
+void Recording::finish(RunEnd end) {
+  end_ = end;
+  recorder_.finish(end, missed_by(game_) - lost_before_);
+}
 
 bool Recording::is_done() const {
   const auto phase = recorder_.state().phase;

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <chrono>
+#include <cstdint>
 #include <filesystem>
 #include <optional>
 
@@ -22,16 +23,18 @@ class Recording {
   Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, const RunNotes& notes,
             std::optional<Moment> until, BackgroundRecorder::Finished finished = {});
 
+  void add(const RunNotes& notes);
+
   [[nodiscard]] Game& game() const { return game_; }
   [[nodiscard]] RunSink& sink() { return recorder_; }
   [[nodiscard]] bool is_over(Moment now) const { return until_ && now >= *until_; }
   [[nodiscard]] std::optional<Moment> until() const { return until_; }
 
-  /// It was ended before its planned length.
-  void note_short() { is_short_ = true; }
-  [[nodiscard]] bool is_short() const { return is_short_; }
+  /// Whether it was ended before its planned length.
+  [[nodiscard]] bool is_short() const { return until_ && end_ && *end_ != RunEnd::time; }
+  [[nodiscard]] std::optional<RunEnd> end() const { return end_; }
 
-  void finish() { recorder_.finish(); }
+  void finish(RunEnd end);
   void give_up() { recorder_.give_up(); }
   [[nodiscard]] BackgroundRecorder::State state() const { return recorder_.state(); }
   [[nodiscard]] bool is_done() const;
@@ -41,7 +44,8 @@ class Recording {
   Game& game_;
   BackgroundRecorder recorder_;
   std::optional<Moment> until_;
-  bool is_short_ = false;
+  std::uint64_t lost_before_;  // by the game, when the recording began
+  std::optional<RunEnd> end_;
 };
 
 }  // namespace idlemeter::meter

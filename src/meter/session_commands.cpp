@@ -76,6 +76,9 @@ LiveSession::Reply LiveSession::act(const MeterCommand& command) {
     case What::mark:
       reply.now = mark(command.mark);
       break;
+    case What::note:
+      reply.now = add_notes(command.plan.notes);
+      break;
     case What::face:
       reply.now = choose_face(command.face);
       break;
@@ -96,8 +99,20 @@ MeterAnswer LiveSession::mark(const std::string& about) {
   if (!recording_) throw Error("nothing is being recorded", "", "start a recording with 'idlemeter tell record'");
   MeterAnswer answer;
   answer.marks = recording_->game().live().mark(about);
+  cue(Cue::Kind::mark, fmt::format("mark {}", *answer.marks), about);
   text_due_ = {};
   tick();
+  return answer;
+}
+
+MeterAnswer LiveSession::add_notes(const RunNotes& notes) {
+  if (!recording_ && !planned_)
+    throw Error("nothing is being recorded or planned", "", "start a recording with 'idlemeter tell record'");
+  if (planned_) planned_->how.notes.add(notes);
+  MeterAnswer answer;
+  if (!recording_) return answer;
+  recording_->add(notes);
+  answer.run = recording_->state().run;
   return answer;
 }
 
@@ -128,7 +143,7 @@ LiveSession::Reply LiveSession::change_recording(const MeterCommand& command) {
     const bool was_planned = std::exchange(planned_, std::nullopt).has_value();
     if (!recording_ && !was_planned) throw Error("nothing is being recorded");
     if (!recording_) return reply;
-    const std::shared_ptr<Recording> stopped = stop_recording();
+    const std::shared_ptr<Recording> stopped = stop_recording(RunEnd::asked);
     reply.now.run = stopped->state().run;
     reply.now.finished = false;
     reply.later = [stopped]() -> std::optional<MeterAnswer> {

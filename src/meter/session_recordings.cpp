@@ -40,8 +40,13 @@ void LiveSession::start_recording(Game& game, Moment now) {
   const Moment since = std::clamp(game.early_since().value_or(now), std::min(plan.at, now), now);
   const auto until = plan.how.length ? std::optional(since + *plan.how.length) : std::nullopt;
   BackgroundRecorder::Finished finished;
-  if (const fs::path& results = options_.settings.recording.results; !results.empty())
-    finished = [results](const Store& store, std::int64_t run) { append_result(results, insight_of(store, run)); };
+  if (!options_.settings.recording.results.empty())
+    finished = [settings = options_.settings](const Store& store, std::int64_t run) {
+      const auto chosen = settings.figures.find(settings.recording.figures);
+      if (chosen == settings.figures.end()) return append_result(settings.recording.results, insight_of(store, run));
+      const FigureSet set(chosen->second);
+      append_result(settings.recording.results, insight_of(store, run, {.figures = set.request()}), &set);
+    };
   recording_ =
       std::make_shared<Recording>(options_.store, game, around_.machine(), notes(), until, std::move(finished));
   game.begin_recording(recording_->sink(), since, until);
@@ -51,15 +56,18 @@ void LiveSession::start_recording(Game& game, Moment now) {
   notice_.clear();
   if (options_.settings.recording.hides_overlay) was_visible_ = std::exchange(visible_, false);
   log(fmt::format("recording '{}' into {}", game.name(), options_.store.string()));
+  cue(Cue::Kind::start, of_ > 1 ? fmt::format("recording {} of {}", number_, of_) : "recording", game.name());
 }
 
 /// Lets it end; what became of it is seen at a later tick. The plan's next run waits for its pause.
-std::shared_ptr<Recording> LiveSession::stop_recording() {
+std::shared_ptr<Recording> LiveSession::stop_recording(RunEnd end) {
   const std::shared_ptr<Recording> stopped = std::exchange(recording_, nullptr);
-  if (stopped->until() && now() < *stopped->until()) stopped->note_short();
   stopped->game().live().end_recording(now());
-  stopped->finish();
+  stopped->finish(end);
   ending_.push_back(stopped);
+  if (end != RunEnd::store_failed)
+    cue(Cue::Kind::end, of_ > 1 ? fmt::format("recording {} of {} ended", number_, of_) : "recording ended",
+        stopped->game().name());
   if (planned_) planned_->at = now() + planned_->how.pause;
   if (options_.settings.recording.hides_overlay) visible_ = was_visible_;
   return stopped;
@@ -69,25 +77,26 @@ void LiveSession::look_after_recordings() {
   if (recording_ && recording_->is_done()) {
     Game& game = recording_->game();
     const bool began = recording_->state().run != 0;
-    stop_recording();
+    stop_recording(RunEnd::store_failed);
     if (!began) game.live().abandon_recording();
   }
-  std::erase_if(ending_, [this](const auto& one) {
-    if (!one->is_done()) return false;
+  while (!ending_.empty() && ending_.front()->is_done()) {  // reported in their order
+    const auto one = ending_.front();
+    ending_.pop_front();
     const BackgroundRecorder::State state = one->state();
     const bool failed = state.phase == BackgroundRecorder::Phase::failed || !state.problem.empty();
-    recorded_.push_back({state.run, one->is_short(), state.problem});
+    recorded_.push_back({state.run, failed ? std::nullopt : one->end(), one->is_short(), state.problem});
     if (failed)
       note_problem(state.run == 0 ? state.problem : fmt::format("run {} ends early: {}", state.run, state.problem));
     if (!failed) log(fmt::format("run {} is recorded", state.run));
-    return true;
-  });
+  }
   for (Game& game : games_) game.set_notice(notice_.empty() ? "" : "not recording: " + notice_);
 }
 
 void LiveSession::note_problem(const std::string& problem) {
   constexpr std::size_t kMost = 100;
   log("not recorded: " + problem);
+  cue(Cue::Kind::failure, "not recorded", problem);
   notice_ = problem;
   ++failures_;
   if (problems_.size() < kMost) problems_.push_back(problem);
@@ -109,19 +118,12 @@ void LiveSession::record(Moment now) {
   look_after_recordings();
   Game* game = main_game();
   if (game != nullptr && may_start(now)) start_recording(*game, now);
-  if (recording_ && recording_->is_over(now)) stop_recording();
+  if (recording_ && recording_->is_over(now)) stop_recording(RunEnd::time);
   for (Game& one : games_) one.set_status(&one == game ? plan_in_words(now) : "");
 }
 
 void LiveSession::plan(const RecordingPlan& plan) {
-  static constexpr Nanoseconds kDay = std::chrono::hours(24), kShortest = kSecond / 10;
-  const auto fits = [](Nanoseconds length) { return length >= Nanoseconds{} && length <= kDay; };
-  if (!fits(plan.after) || !fits(plan.pause) || (plan.length && (!fits(*plan.length) || *plan.length < kShortest)))
-    throw Error(Error::Code::invalid, "a recording takes from 0.1 s, and waits for, up to a day");
-  if (plan.repeat < 1 || plan.repeat > 1'000)
-    throw Error(Error::Code::invalid, "a recording is repeated from 1 to 1000 times");
-  if (plan.repeat > 1 && !plan.length)
-    throw Error(Error::Code::invalid, "runs that are repeated need a length", "", "say how long each is, with --for");
+  if (const std::string problem = problem_with(plan); !problem.empty()) throw Error(Error::Code::invalid, problem);
   planned_ = Planned{plan, now() + plan.after, 0};
   had_plan_ = true;
 }
@@ -131,7 +133,7 @@ void LiveSession::end_recordings(Nanoseconds at_most) {
   Game* const game = main_game();
   const bool is_due = planned_ && now() >= planned_->at && !recording_;
   if (is_due && game != nullptr && game->early_since()) start_recording(*game, now());
-  if (recording_) stop_recording();
+  if (recording_) stop_recording(RunEnd::asked);
   const Moment until = monotonic_now() + at_most;  // the disk's time, whatever the session's clock says
   for (const auto& one : ending_) (void)one->wait(std::max(Nanoseconds{}, until - monotonic_now()));
   look_after_recordings();

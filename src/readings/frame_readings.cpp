@@ -15,8 +15,12 @@
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/readings/units.hpp"
+#include "readings/statistic_values.hpp"
 
 namespace idlemeter {
+
+using namespace readings;
+
 namespace {
 
 using Quantity = FrameStatistic::Quantity;
@@ -24,12 +28,6 @@ using Quantity = FrameStatistic::Quantity;
 constexpr const char* kUsual[] = {"frame.average",        "frame.min",      "frame.max",    "frame.low@1%",
                                   "frame.low@0.2%",       "frame.low@0.1%", "frame.median", "frame.percentile@95%",
                                   "frame.percentile@99%", "frame.pacing",   "frame.span",   "frame.count"};
-constexpr const char* kNoFrames = "no frames yet";
-
-ReadingInfo info(std::string id, std::string title, std::string brief, Unit unit, int digits) {
-  return {std::move(id), std::move(title), std::move(brief), "Game", DeviceKind::frames, unit, "the game's presents",
-          digits};
-}
 
 /// What follows the name of a quantity: " of the last 10 s".
 std::string words_of(const std::optional<Span>& span) {
@@ -38,86 +36,9 @@ std::string words_of(const std::optional<Span>& span) {
   return fmt::format(" of the last {} s", in_seconds(span->length));
 }
 
-ReadingInfo info_of(const FrameStatistic& s) {
-  const std::string id = id_of(s), of = words_of(s.span), share = to_string(s.share);
-  constexpr Unit kRate = Unit::frames_per_second, kTime = Unit::millisecond;
-  switch (s.quantity) {
-    case Quantity::average:
-      return info(id, "Average frame rate" + of, "Avg", kRate, 1);
-    case Quantity::min:
-      return info(id, "Lowest frame rate" + of, "Min", kRate, 1);
-    case Quantity::max:
-      return info(id, "Highest frame rate" + of, "Max", kRate, 1);
-    case Quantity::low:
-      return info(id, fmt::format("{} low{}, {}", share, of, name_of(s.definition)), share + " low", kRate, 1);
-    case Quantity::percentile:
-      return info(id, fmt::format("{} percentile of frame time{}", share, of), "P" + share.substr(0, share.size() - 1),
-                  kTime, 1);
-    case Quantity::median:
-      return info(id, "Median frame time" + of, "Median", kTime, 1);
-    case Quantity::pacing:
-      return info(id, "Mean change from frame to frame" + of, "Pacing", kTime, 2);
-    case Quantity::span:
-      return info(id, "Length" + of, "Time", Unit::second, 0);
-    case Quantity::count:
-      break;
-  }
-  return info(id, "Frames" + of, "Frames", Unit::none, 0);
-}
-
-double part(Share share) { return share.ppm / 1e6; }
-
-Value rate_of(const std::optional<Nanoseconds>& time) {
-  return time ? Value(1 / in_seconds(*time)) : Value(Missing{kNoFrames});
-}
-
-Value scaled(const std::optional<double>& figure, double scale) {
-  return figure ? Value(*figure * scale) : Value(Missing{kNoFrames});
-}
-
 /// Milliseconds, or missing if there is no such time.
 Value milliseconds(Nanoseconds time, const char* reason) {
   return time > Nanoseconds{} ? Value(in_milliseconds(time)) : Value(Missing{reason});
-}
-
-Value percentile_of(const Summary& summary, double q) {
-  for (const Percentile& percentile : summary.percentiles) {
-    if (percentile.q == q) return percentile.frame_time / 1e6;
-  }
-  return Missing{kNoFrames};
-}
-
-Value value_of(const FrameStatistic& s, const Summary& summary) {
-  switch (s.quantity) {
-    case Quantity::average:
-      return scaled(summary.average_rate, 1);
-    case Quantity::min:
-      return rate_of(summary.longest);
-    case Quantity::max:
-      return rate_of(summary.shortest);
-    case Quantity::low: {
-      const Low* low = summary.low(s.share, s.definition);
-      return low == nullptr ? Value(Missing{kNoFrames}) : Value(low->rate);
-    }
-    case Quantity::percentile:
-      return percentile_of(summary, part(s.share));
-    case Quantity::median:
-      return scaled(summary.median, 1e-6);
-    case Quantity::pacing:
-      return scaled(summary.pacing, 1e-6);
-    case Quantity::span:
-      return in_seconds(summary.time);
-    case Quantity::count:
-      break;
-  }
-  return static_cast<double>(summary.frames);
-}
-
-/// A low or percentile of fewer frames than its share takes one of.
-bool too_few(const FrameStatistic& s, const Summary& summary) {
-  if (s.quantity != Quantity::low && s.quantity != Quantity::percentile) return false;
-  const double share = s.quantity == Quantity::low ? part(s.share) : std::min(part(s.share), 1 - part(s.share));
-  return static_cast<double>(summary.frames) * share < 1 - 1e-9;
 }
 
 /// A stretch of frames with the statistics that are asked of it.
@@ -128,15 +49,7 @@ struct Stretch {
   /// Only what the statistics need: each low costs.
   [[nodiscard]] SummaryRequest request() const {
     SummaryRequest request{{}, {}, {}};
-    const auto want = [](auto& list, const auto& value) {
-      if (std::find(list.begin(), list.end(), value) == list.end()) list.push_back(value);
-    };
-    for (const FrameStatistic& s : statistics) {
-      if (s.quantity == Quantity::percentile) want(request.percentiles, part(s.share));
-      if (s.quantity != Quantity::low) continue;
-      want(request.lows, s.share);
-      want(request.definitions, s.definition);
-    }
+    for (const FrameStatistic& statistic : statistics) add_to(request, statistic);
     return request;
   }
 
@@ -186,15 +99,16 @@ struct FrameReadings::State {
 
   [[nodiscard]] std::shared_ptr<const ReadingList> readings() const {
     std::vector infos = {
-        info("frame.rate", "Frame rate, last half second", "FPS", Unit::frames_per_second, 0),
-        info("frame.time", "Frame time of the newest frame", "Frame", Unit::millisecond, 1),
-        info("frame.gpu", "GPU work on the newest frame", "GPU work", Unit::millisecond, 1),
-        info("recording.state", "Whether a recording is in progress", "Recording", Unit::none, 0),
-        info("recording.time", "Length of the recording", "Recording", Unit::second, 0),
+        frame_info("frame.rate", "Frame rate, last half second", "FPS", Unit::frames_per_second, 0),
+        frame_info("frame.time", "Frame time of the newest frame", "Frame", Unit::millisecond, 1),
+        frame_info("frame.gpu", "GPU work on the newest frame", "GPU work", Unit::millisecond, 1),
+        frame_info("recording.state", "Whether a recording is in progress", "Recording", Unit::none, 0),
+        frame_info("recording.time", "Length of the recording", "Recording", Unit::second, 0),
     };
     infos[3].text = true;
     for (const Stretch& stretch : stretches) {
-      for (const FrameStatistic& statistic : stretch.statistics) infos.push_back(info_of(statistic));
+      for (const FrameStatistic& statistic : stretch.statistics)
+        infos.push_back(info_of(statistic, words_of(statistic.span)));
     }
     return std::make_shared<const ReadingList>(std::move(infos));
   }
@@ -251,7 +165,7 @@ std::shared_ptr<const Batch> FrameReadings::batch(Moment now) const {
   batch->list = state_->list;
   batch->time = now;
   batch->values = {
-      scaled(state_->recent.summary({{}, {}, {}}).average_rate, 1),
+      value_of({.quantity = Quantity::average}, state_->recent.summary({{}, {}, {}})),
       milliseconds(state_->newest.interval, kNoFrames),
       milliseconds(state_->newest.at - state_->timed.at <= kSecond ? state_->timed.gpu_work : kUnknownTime,
                    "the graphics driver reports no GPU time"),
@@ -263,7 +177,7 @@ std::shared_ptr<const Batch> FrameReadings::batch(Moment now) const {
     const Summary summary = stretch.frames.summary(stretch.request());
     for (const FrameStatistic& statistic : stretch.statistics) {
       batch->values.push_back(value_of(statistic, summary));
-      batch->provisional.push_back(too_few(statistic, summary));
+      batch->provisional.push_back(is_uncertain(statistic, summary));
     }
   }
   return batch;

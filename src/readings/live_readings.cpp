@@ -7,12 +7,14 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/frame_latency.hpp"
 #include "idlemeter/readings/frame_readings.hpp"
 #include "idlemeter/readings/history.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/run_sink.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/readings/units.hpp"
+#include "readings/latency_readings.hpp"
 
 namespace idlemeter {
 namespace {
@@ -52,6 +54,7 @@ struct LiveReadings::State {
 
   ComputedReadings computed;
   FrameReadings frames;
+  readings::LatencyReadings latency;
   std::shared_ptr<const Batch> game = batch_of(GameInfo{});
   Snapshot values;
   History history;
@@ -111,11 +114,13 @@ void LiveReadings::add(std::span<const FrameRecord> frames) {
   state_->record(frames);
 }
 
+void LiveReadings::add(const FrameLatency& latency) { state_->latency.add(latency); }
+
 const Snapshot& LiveReadings::update(const Snapshot& machine, Moment now, Past past) {
   State& s = *state_;
-  Snapshot given = machine.with(s.game);
+  Snapshot given = machine.with(s.game).with(s.latency.newest(now));
   if (s.recording) given = given.with(batch_of_marks(s.recording->marks, s.recording->mark, now));
-  s.values = given.with(s.frames.batch(now));
+  s.values = given.with(s.frames.batch(now)).with(s.latency.averages(now));
   const auto computed = s.computed.compute(s.values);
   for (const auto& batch : computed) s.values = s.values.with(batch);
   if (past == Past::keep) s.history.add(s.values);
@@ -129,11 +134,15 @@ const Snapshot& LiveReadings::values() const { return state_->values; }
 
 const History& LiveReadings::history() const { return state_->history; }
 
-void LiveReadings::clear() { state_->frames.clear(); }
+void LiveReadings::clear() {
+  state_->frames.clear();
+  if (!state_->recording) state_->latency.clear();
+}
 
 void LiveReadings::begin_recording(RunSink* sink, Moment since, std::optional<Moment> until,
                                    std::span<const FrameRecord> already) {
   state_->frames.begin_recording(since, already);
+  state_->latency.clear();
   state_->recording = State::Recording{sink, since, until, since};
   state_->record(already);
 }

@@ -18,11 +18,17 @@ std::string_view name_of(DeviceKind kind) {
   return kNames[static_cast<std::size_t>(kind)];
 }
 
+int digits_of(const ReadingInfo& info) { return info.digits >= 0 ? info.digits : usual_digits(info.unit); }
+
+std::string with_unit(const std::string& name, const ReadingInfo& info) {
+  return info.unit == Unit::none ? name : name + ", " + std::string(symbol(info.unit));
+}
+
 std::string format_value(const ReadingInfo& info, const Value& value) {
   if (const auto* text = std::get_if<std::string>(&value)) return *text;
   const auto found = number(value);
   if (!found) return "–";
-  std::string text = format_number(*found, info.digits >= 0 ? info.digits : usual_digits(info.unit));
+  std::string text = format_number(*found, digits_of(info));
   if (info.unit != Unit::none) text.append(" ").append(symbol(info.unit));
   return text;
 }

@@ -26,7 +26,7 @@ struct Sample {
   Snapshot values;
 };
 
-using Item = std::variant<FrameRecord, Sample>;
+using Item = std::variant<FrameRecord, Sample, RunDetails>;
 
 }  // namespace
 
@@ -39,9 +39,13 @@ struct BackgroundRecorder::Shared {
 
   mutable std::mutex mutex;
   mutable std::condition_variable changed;
-  std::deque<Item> queue;               // all below under the mutex
-  std::size_t frames = 0, samples = 0;  // not written yet, those that the thread has in hand among them
+  std::deque<Item> queue;                                   // all below under the mutex
+  std::size_t frames = 0, samples = 0, details_to_add = 0;  // not written yet, those that the thread has among them
   bool ending = false, abandoned = false;
+  RunEnd end = RunEnd::asked;
+  std::uint64_t lost = 0;
+  bool is_complete = false;  // nothing more has to be found out about the run
+  RunDetails found_out;
   State state;
 
   void add(Item item, std::size_t& count, std::size_t most);
@@ -50,6 +54,8 @@ struct BackgroundRecorder::Shared {
   void write(Recorder& recorder, const std::deque<Item>& items);
   bool next(std::deque<Item>& items);
   void set(Phase phase, const std::string& problem = {});
+  void complete(const MoreDetails& more);
+  RunDetails last_details();
 };
 
 /// With the mutex held.
@@ -57,6 +63,7 @@ void BackgroundRecorder::Shared::add(Item item, std::size_t& count, std::size_t 
   if (ending || state.phase == Phase::failed) return;
   if (count >= most) {
     ending = true;
+    end = RunEnd::store_failed;
     state.problem = fmt::format("{}: the store took nothing for so long that the run had to end; {}", store.string(),
                                 state.run == 0 ? "another program may have it locked" : "the disk may be too slow");
     return;
@@ -81,16 +88,39 @@ bool BackgroundRecorder::Shared::next(std::deque<Item>& items) {
   return !items.empty();
 }
 
+void BackgroundRecorder::Shared::complete(const MoreDetails& more) {
+  RunDetails details;
+  try {
+    details = more();
+  } catch (const std::exception&) {  // the run goes without
+  }
+  const std::lock_guard lock(mutex);
+  found_out = std::move(details);
+  is_complete = true;
+  changed.notify_all();
+}
+
+/// What was found out, once it is there or was waited for long enough.
+RunDetails BackgroundRecorder::Shared::last_details() {
+  std::unique_lock lock(mutex);
+  changed.wait_for(lock, std::chrono::seconds(10), [this] { return is_complete || abandoned; });
+  return std::move(found_out);
+}
+
 void BackgroundRecorder::Shared::write(Recorder& recorder, const std::deque<Item>& items) {
   for (const Item& item : items) {
-    const auto* frame = std::get_if<FrameRecord>(&item);
-    if (frame != nullptr) {
+    std::size_t* count = &details_to_add;
+    if (const auto* frame = std::get_if<FrameRecord>(&item)) {
       recorder.add(*frame);
+      count = &frames;
+    } else if (const auto* sample = std::get_if<Sample>(&item)) {
+      recorder.add(sample->at, sample->values);
+      count = &samples;
     } else {
-      recorder.add(std::get<Sample>(item).at, std::get<Sample>(item).values);
+      recorder.add(std::get<RunDetails>(item));
     }
     const std::lock_guard lock(mutex);
-    --(frame != nullptr ? frames : samples);
+    --*count;
   }
 }
 
@@ -108,7 +138,12 @@ void BackgroundRecorder::Shared::record() {
     changed.notify_all();
   }
   for (std::deque<Item> items; next(items);) write(recorder, items);
-  const std::int64_t run = recorder.finish();
+  recorder.add(last_details());
+  const auto [how, missed] = [this] {
+    const std::lock_guard lock(mutex);
+    return std::pair(end, lost);
+  }();
+  const std::int64_t run = recorder.finish(how, missed);
   if (!finished) return;
   try {
     finished(opened, run);
@@ -128,13 +163,15 @@ void BackgroundRecorder::Shared::run() {
 }
 
 BackgroundRecorder::BackgroundRecorder(std::filesystem::path store, RunDetails details, Recorder::Clock clock,
-                                       Finished finished)
+                                       Finished finished, MoreDetails more)
     : shared_(std::make_shared<Shared>()) {
   shared_->store = std::move(store);
   shared_->details = std::move(details);
   shared_->clock = std::move(clock);
   shared_->finished = std::move(finished);
+  shared_->is_complete = more == nullptr;
   quiet_thread([shared = shared_] { shared->run(); }).detach();
+  if (more) quiet_thread([shared = shared_, more = std::move(more)] { shared->complete(more); }).detach();
 }
 
 BackgroundRecorder::~BackgroundRecorder() {
@@ -167,8 +204,18 @@ void BackgroundRecorder::add(Moment at, const Snapshot& snapshot) {
   shared_->changed.notify_all();
 }
 
-void BackgroundRecorder::finish() {
+void BackgroundRecorder::add(const RunDetails& more) {
   const std::lock_guard lock(shared_->mutex);
+  shared_->add(more, shared_->details_to_add, limits::kSamplesToWrite);
+  shared_->changed.notify_all();
+}
+
+void BackgroundRecorder::finish(RunEnd end, std::uint64_t lost) {
+  const std::lock_guard lock(shared_->mutex);
+  if (!shared_->ending) {
+    shared_->end = end;
+    shared_->lost = lost;
+  }
   shared_->ending = true;
   shared_->changed.notify_all();
 }

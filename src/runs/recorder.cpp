@@ -4,6 +4,7 @@
 
 #include <chrono>
 #include <limits>
+#include <random>
 #include <stdexcept>
 #include <unordered_map>
 
@@ -35,6 +36,14 @@ constexpr std::size_t kFramesToPack = 200'000, kSamplesToPack = 120;
 std::string utc_now() {
   const auto now = std::chrono::floor<std::chrono::seconds>(std::chrono::system_clock::now());
   return fmt::format("{:%Y-%m-%dT%H:%M:%SZ}", fmt::gmtime(std::chrono::system_clock::to_time_t(now)));
+}
+
+/// Tells a run from all others, wherever it is copied (RFC 4122, version 4).
+std::string new_uuid() {
+  std::random_device random;
+  const std::uint32_t a = random(), b = random(), c = random(), d = random();
+  return fmt::format("{:08x}-{:04x}-4{:03x}-{:04x}-{:04x}{:08x}", a, b >> 16, b & 0xfff, 0x8000 | (c >> 16 & 0x3fff),
+                     c & 0xffff, d);
 }
 
 /// Frames on their way into a row.
@@ -86,8 +95,6 @@ struct OldChunks {
     whole.any_gpu_work = whole.any_gpu_work || next.any_gpu_work;
   }
 };
-
-std::vector<char> as_blob(const std::string& bytes) { return {bytes.begin(), bytes.end()}; }
 
 }  // namespace
 
@@ -142,6 +149,7 @@ struct Recorder::State {
   }
 
   void insert_run(const RunDetails& details);
+  void keep(const RunDetails& details);
   void write_chunk();
   void pack_chunks();
   void pack_samples();
@@ -152,16 +160,20 @@ struct Recorder::State {
 
 void Recorder::State::insert_run(const RunDetails& details) {
   begin();
-  runs::Statement(database, "INSERT INTO run (game, started, note) VALUES (?, ?, ?)")
-      .bind(details.game, utc_now(), details.note)
+  runs::Statement(database, "INSERT INTO run (game, started, note, uuid) VALUES (?, ?, ?, ?)")
+      .bind(details.game, utc_now(), details.note, new_uuid())
       .run();
   run = database.last_row();
+  keep(details);
+  commit();
+}
+
+void Recorder::State::keep(const RunDetails& details) {
   for (const std::string& tag : details.tags)
     runs::Statement(database, "INSERT OR IGNORE INTO run_tag VALUES (?, ?)").bind(run, tag).run();
-  runs::Statement fact(database, "INSERT INTO run_fact VALUES (?, ?, ?, ?)");
+  runs::Statement fact(database, "INSERT OR REPLACE INTO run_fact VALUES (?, ?, ?, ?)");
   for (const auto& [name, value] : details.facts) fact.bind(run, kFactOfMachine, name, value).run();
   for (const auto& [name, value] : details.settings) fact.bind(run, kSetting, name, value).run();
-  commit();
 }
 
 void Recorder::State::write_chunk() {
@@ -188,7 +200,7 @@ void Recorder::State::pack_chunks() {
     const std::string work = all.any_gpu_work ? pack(all.gpu_work) : "";
     insert_chunk
         .bind(run, old_chunks.first, all.start, static_cast<std::int64_t>(all.intervals.size()), all.length,
-              as_blob(pack(all.intervals)), as_blob(work), std::int64_t{1})
+              Blob{pack(all.intervals)}, Blob{work}, std::int64_t{1})
         .run();
   }
   old_chunks = {};
@@ -200,8 +212,7 @@ void Recorder::State::pack_samples() {
   const auto count = static_cast<std::int64_t>(old_samples.at.size());
   runs::Statement(database, "DELETE FROM sample WHERE run = ? AND place >= ?").bind(run, samples - count).run();
   runs::Statement(database, "INSERT INTO sample_block VALUES (?, ?, ?, ?, ?)")
-      .bind(run, samples - count, count, static_cast<std::int64_t>(old_samples.columns.size()),
-            as_blob(pack(old_samples)))
+      .bind(run, samples - count, count, static_cast<std::int64_t>(old_samples.columns.size()), Blob{pack(old_samples)})
       .run();
   old_samples = {};
 }
@@ -281,6 +292,20 @@ void Recorder::add(Moment at, const Snapshot& snapshot) {
   s.commit_if_due();
 }
 
+void Recorder::add(const RunDetails& more) {
+  State& s = *state_;
+  s.expect_open();
+  s.begin();
+  s.keep(more);
+  if (!more.note.empty())
+    runs::Statement(s.database,
+                    "UPDATE run SET note = CASE note WHEN '' THEN ?1 ELSE note || char(10) || ?1 END "
+                    "WHERE id = ?2")
+        .bind(more.note, s.run)
+        .run();
+  s.commit_if_due();
+}
+
 void Recorder::flush() {
   state_->write_chunk();
   state_->commit();
@@ -288,13 +313,19 @@ void Recorder::flush() {
 
 std::uint64_t Recorder::refused() const { return state_->refused; }
 
-std::int64_t Recorder::finish() {
+std::int64_t Recorder::finish(RunEnd end, std::uint64_t lost) {
   state_->expect_open();
   state_->write_chunk();
   state_->pack_chunks();
   state_->pack_samples();
   state_->begin();
-  runs::Statement(state_->database, "UPDATE run SET finished = 1 WHERE id = ?").bind(state_->run).run();
+  runs::Statement(state_->database,
+                  "UPDATE run SET finished = 1, ended = ?1, lost = ?2, "
+                  "frames = (SELECT CAST(total(frames) AS INTEGER) FROM frame_chunk WHERE run = ?3), "
+                  "length_ns = (SELECT CAST(total(length_ns) AS INTEGER) FROM frame_chunk WHERE run = "
+                  "?3) WHERE id = ?3")
+      .bind(std::string(name_of(end)), static_cast<std::int64_t>(lost), state_->run)
+      .run();
   state_->commit();
   state_->finished = true;
   return state_->run;

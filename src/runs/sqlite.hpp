@@ -45,6 +45,11 @@ class Database {
   std::unique_ptr<sqlite3, decltype(&sqlite3_close_v2)> handle_{nullptr, &sqlite3_close_v2};
 };
 
+/// Bytes to bind as a blob.
+struct Blob {
+  std::string_view bytes;
+};
+
 /// A prepared statement: `bind(…)` all parameters, then step() until it is false.
 class Statement {
  public:
@@ -68,6 +73,7 @@ class Statement {
   [[nodiscard]] std::int64_t integer(int column) const { return sqlite3_column_int64(handle_.get(), column); }
   [[nodiscard]] Nanoseconds nanoseconds(int column) const { return Nanoseconds(integer(column)); }
   [[nodiscard]] Moment moment(int column) const { return Moment{nanoseconds(column)}; }
+  [[nodiscard]] bool is_null(int column) const { return sqlite3_column_type(handle_.get(), column) == SQLITE_NULL; }
   [[nodiscard]] double real(int column) const { return sqlite3_column_double(handle_.get(), column); }
   [[nodiscard]] std::string text(int column) const;
 
@@ -91,6 +97,7 @@ class Statement {
   void put(int place, const std::vector<Element>& elements) {
     put_bytes(place, elements.data(), elements.size() * sizeof(Element));
   }
+  void put(int place, Blob blob) { put_bytes(place, blob.bytes.data(), blob.bytes.size()); }
   void put_bytes(int place, const void* data, std::size_t bytes);
   void check(int result) const;
 

@@ -10,6 +10,7 @@
 #include <cstdlib>
 #include <fstream>
 #include <limits>
+#include <unordered_map>
 
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
@@ -19,6 +20,7 @@
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "runs/pack.hpp"
+#include "runs/store_file.hpp"
 #include "runs/store_state.hpp"
 
 namespace idlemeter {
@@ -30,154 +32,44 @@ namespace fs = std::filesystem;
 
 static_assert(std::endian::native == std::endian::little, "blobs hold little-endian numbers");
 
-constexpr std::int64_t kApplication = 0x49444C4D;  // "IDLM"
-constexpr std::int64_t kVersion = 2;
-
-// docs/store.md explains every column.
-constexpr const char* kSchema = R"sql(
-CREATE TABLE run (
-  id INTEGER PRIMARY KEY AUTOINCREMENT, game TEXT NOT NULL, started TEXT NOT NULL, note TEXT NOT NULL,
-  finished INTEGER NOT NULL DEFAULT 0);
-CREATE TABLE run_tag (run INTEGER NOT NULL REFERENCES run(id) ON DELETE CASCADE, tag TEXT NOT NULL, PRIMARY KEY (run, tag))
-  WITHOUT ROWID;
-CREATE TABLE run_fact (
-  run INTEGER NOT NULL REFERENCES run(id) ON DELETE CASCADE, kind INTEGER NOT NULL, name TEXT NOT NULL, value TEXT NOT NULL,
-  PRIMARY KEY (run, kind, name)) WITHOUT ROWID;
-CREATE TABLE frame_chunk (
-  run INTEGER NOT NULL REFERENCES run(id) ON DELETE CASCADE, place INTEGER NOT NULL, start_ns INTEGER NOT NULL,
-  frames INTEGER NOT NULL, length_ns INTEGER NOT NULL, intervals_ns BLOB NOT NULL, gpu_work_ns BLOB NOT NULL,
-  PRIMARY KEY (run, place));
-CREATE TABLE run_reading (
-  run INTEGER NOT NULL REFERENCES run(id) ON DELETE CASCADE, place INTEGER NOT NULL, id TEXT NOT NULL, title TEXT NOT NULL,
-  brief TEXT NOT NULL, device TEXT NOT NULL, kind TEXT NOT NULL, unit TEXT NOT NULL, digits INTEGER NOT NULL,
-  text INTEGER NOT NULL, source TEXT NOT NULL, PRIMARY KEY (run, place));
-CREATE TABLE sample (
-  run INTEGER NOT NULL REFERENCES run(id) ON DELETE CASCADE, place INTEGER NOT NULL, at_ns INTEGER NOT NULL,
-  numbers BLOB NOT NULL, PRIMARY KEY (run, place));
-CREATE TABLE sample_text (
-  run INTEGER NOT NULL REFERENCES run(id) ON DELETE CASCADE, reading INTEGER NOT NULL, at_ns INTEGER NOT NULL,
-  text TEXT NOT NULL);
-CREATE INDEX sample_text_by_run ON sample_text (run, reading, at_ns);
-)sql";
-
-// From version 1 to 2, also of a new store.
-constexpr const char* kVersionTwo = R"sql(
-ALTER TABLE run_reading ADD COLUMN alias TEXT NOT NULL DEFAULT '';
-ALTER TABLE frame_chunk ADD COLUMN packed INTEGER NOT NULL DEFAULT 0;
-CREATE TABLE sample_block (
-  run INTEGER NOT NULL REFERENCES run(id) ON DELETE CASCADE, place INTEGER NOT NULL, samples INTEGER NOT NULL,
-  readings INTEGER NOT NULL, packed BLOB NOT NULL, PRIMARY KEY (run, place));
-)sql";
-
-/// SQLite would take an empty file, or make a file that is not there; both are refused where the store should exist.
-std::string checked(const fs::path& path, Store::Mode mode) {
-  std::error_code failed;
-  const fs::file_status status = fs::status(path, failed);
-  if (fs::is_directory(status))
-    throw Error(Error::Code::unreadable, "is a folder, not a store", path.string(), "name a file with --store");
-  if (fs::exists(status) && !fs::is_regular_file(status))
-    throw Error(Error::Code::unreadable, "is not a regular file", path.string(), "name a file with --store");
-  if (mode == Store::Mode::existing && !fs::exists(status)) {
-    throw Error(Error::Code::not_found, "there is no store here", path.string(),
-                "record a run first, or name another file with --store");
-  }
-  if (mode == Store::Mode::create && path.has_parent_path()) {
-    fs::create_directories(path.parent_path(), failed);
-    if (failed)
-      throw Error(Error::Code::unwritable, "cannot make the folder: " + failed.message(), path.parent_path().string());
-  }
-  return path.string();
-}
-
-/// Looks into the file; an empty one becomes a store in Mode::create.
-void check_or_make(runs::Database& database, const std::string& path, Store::Mode mode) {
-  database.run("PRAGMA foreign_keys = ON");
-  database.run("BEGIN");  // the three answers belong together: another program may be making the store
-  const std::int64_t application = database.number("PRAGMA application_id");
-  const std::int64_t version = database.number("PRAGMA user_version");
-  const bool empty = database.number("SELECT count(*) FROM sqlite_master") == 0;
-  database.run("COMMIT");
-  if (application != kApplication && (!empty || mode == Store::Mode::existing)) {
-    throw Error(Error::Code::unreadable,
-                empty ? "an empty file, not an Idle Meter store" : "a SQLite file, but not an Idle Meter store", path,
-                "name another file with --store");
-  }
-  if (version > kVersion) {
-    throw Error(
-        Error::Code::newer,
-        fmt::format("made by a newer Idle Meter (store version {}, this one reads up to {})", version, kVersion), path,
-        "update Idle Meter");
-  }
-  if (version == kVersion || (version > 0 && !database.is_writable())) return;  // an older one can be read as it is
-  database.run("PRAGMA journal_mode = WAL");
-  database.run("BEGIN IMMEDIATE");
-  const std::int64_t now = database.number("PRAGMA user_version");  // another program may have been faster
-  if (now == 0) database.run(kSchema);
-  if (now < 2) database.run(kVersionTwo);
-  database.run(fmt::format("PRAGMA application_id = {}; PRAGMA user_version = {}", kApplication, kVersion));
-  database.run("COMMIT");
-}
-
-/// "a b?.db" -> "file:a%20b%3F.db?immutable=1" (RFC 3986)
-std::string immutable_uri(const std::string& path) {
-  std::string uri = "file:";
-  for (unsigned char c : path) {
-    const bool plain =
-        std::isalnum(c) != 0 || std::string_view("/._-").find(static_cast<char>(c)) != std::string_view::npos;
-    uri += plain ? std::string(1, static_cast<char>(c)) : fmt::format("%{:02X}", c);
-  }
-  return uri + "?immutable=1";
-}
-
-/// SQLite keeps two files beside a store while it is open. In a folder that can't be written to there is no place for
-/// them, and nobody else can write to the store either.
-bool wants_immutable(const runs::Database& database, const std::string& path, Store::Mode mode) {
-  const int code = database.error_code();
-  std::error_code none;
-  const bool has_log = fs::exists(path + "-wal", none) && fs::file_size(path + "-wal", none) > 0;
-  return mode == Store::Mode::existing && (code == SQLITE_CANTOPEN || code == SQLITE_READONLY) && !has_log;
-}
-
-std::unique_ptr<runs::Database> open(const fs::path& file, Store::Mode mode, const LockWait& wait) {
-  const std::string path = checked(file, mode);
-  const int flags = SQLITE_OPEN_READWRITE | (mode == Store::Mode::create ? SQLITE_OPEN_CREATE : 0);
-  auto database = std::make_unique<runs::Database>(path, path, flags, wait);
-  try {
-    check_or_make(*database, path, mode);
-  } catch (const Error&) {
-    if (!wants_immutable(*database, path, mode)) throw;
-    database =
-        std::make_unique<runs::Database>(immutable_uri(path), path, SQLITE_OPEN_READONLY | SQLITE_OPEN_URI, wait);
-    check_or_make(*database, path, mode);
-  }
-  return database;
-}
-
-/// Reads what is known of runs, one after another.
+/// Reads rows of runs. Totals that aren't kept with a run are added up.
 class RunReader {
  public:
+  // total() takes any number, where sum() gives up on a damaged one. It is exact up to a hundred days.
   explicit RunReader(runs::Database& database)
-      : tags_(database, "SELECT tag FROM run_tag WHERE run = ? ORDER BY tag"),
-        facts_(database, "SELECT kind, name, value FROM run_fact WHERE run = ?"),
-        // total() takes any number, where sum() gives up on a damaged one. It is exact up to a hundred days.
-        frames_(database, "SELECT total(frames), total(length_ns) FROM frame_chunk WHERE run = ?") {}
+      : frames_(database, "SELECT total(frames), total(length_ns) FROM frame_chunk WHERE run = ?") {}
 
-  /// The row's columns are id, game, started, note, finished.
+  /// The columns of the row that read() takes.
+  static std::string columns(std::int64_t version) {
+    return fmt::format("id, game, started, note, finished, {}",
+                       version < 3 ? "'', 0, NULL, NULL, NULL" : "ended, lost, frames, length_ns, uuid");
+  }
+
+  /// Runs that weren't removed, or those that were.
+  static std::string which(std::int64_t version, Store::Which which) {
+    const bool kept = which == Store::Which::kept;
+    if (version < 3) return kept ? "1" : "0";
+    return kept ? "removed = ''" : "removed <> ''";
+  }
+
   RunInfo read(const runs::Statement& row) {
     RunInfo info;
     info.id = row.integer(0);
     info.started = row.text(2);
     info.finished = row.integer(4) != 0;
     info.details = {row.text(1), row.text(3), {}, {}, {}};
-    for (tags_.bind(info.id); tags_.step();) info.details.tags.push_back(tags_.text(0));
-    for (facts_.bind(info.id); facts_.step();) {
-      auto& pairs = facts_.integer(0) == kSetting ? info.details.settings : info.details.facts;
-      pairs.emplace(facts_.text(1), facts_.text(2));
-    }
-    if (frames_.bind(info.id).step()) {
+    info.end = run_end_from(row.text(5));
+    info.lost = static_cast<std::uint64_t>(std::max<std::int64_t>(0, row.integer(6)));
+    if (!row.is_null(7) && !row.is_null(8)) {
+      info.frames = static_cast<std::uint64_t>(within(row.real(7)));
+      info.length = Nanoseconds(within(row.real(8)));
+    } else if (frames_.bind(info.id).step()) {
       info.frames = static_cast<std::uint64_t>(within(frames_.real(0)));
       info.length = Nanoseconds(within(frames_.real(1)));
     }
+    info.uuid = row.text(9);
+    if (info.uuid.empty())  // as it will be when the store is migrated
+      info.uuid = fmt::format("old {} {} {} {}", info.started, info.details.game, info.frames, info.length.count());
     return info;
   }
 
@@ -186,8 +78,30 @@ class RunReader {
     return sum >= 0 && sum <= static_cast<double>(kLongestTime.count()) ? static_cast<std::int64_t>(sum) : 0;
   }
 
-  runs::Statement tags_, facts_, frames_;
+  runs::Statement frames_;
 };
+
+/// Tags, settings and, if wanted, facts of all runs at once, or of one.
+void add_notes(runs::Database& database, std::vector<RunInfo>& all, bool facts, const std::string& where = "1") {
+  std::unordered_map<std::int64_t, RunInfo*> by_id;
+  for (RunInfo& run : all) by_id.emplace(run.id, &run);
+  const auto find = [&](std::int64_t id) {
+    const auto found = by_id.find(id);
+    return found == by_id.end() ? nullptr : found->second;
+  };
+  runs::Statement tags(database, fmt::format("SELECT run, tag FROM run_tag WHERE {} ORDER BY run, tag", where));
+  while (tags.step()) {
+    if (RunInfo* run = find(tags.integer(0))) run->details.tags.push_back(tags.text(1));
+  }
+  runs::Statement pairs(database, fmt::format("SELECT run, kind, name, value FROM run_fact WHERE {} {}", where,
+                                              facts ? "" : fmt::format("AND kind = {}", kSetting)));
+  while (pairs.step()) {
+    RunInfo* const run = find(pairs.integer(0));
+    if (run == nullptr) continue;
+    auto& into = pairs.integer(1) == kSetting ? run->details.settings : run->details.facts;
+    into.emplace(pairs.text(2), pairs.text(3));
+  }
+}
 
 bool is_possible(Moment at) { return at >= kEarliestMoment && at <= kLatestMoment; }
 bool is_possible(Nanoseconds length) { return length >= Nanoseconds{1} && length <= kLongestTime; }
@@ -252,7 +166,7 @@ DeviceKind kind_from(std::string_view name) {
 }  // namespace
 
 Store::State::State(const fs::path& file, Mode mode, LockWait wait)
-    : path(file), opened(open(file, mode, wait)), database(*opened) {
+    : path(file), opened(open_store(file, mode, wait)), database(*opened) {
   // FULL: a commit is on the disk when it returns, so that a power cut loses no more than a crash does.
   database.run("PRAGMA synchronous = FULL");
   version = database.number("PRAGMA user_version");
@@ -268,9 +182,11 @@ fs::path Store::usual_path() { return user_folder("XDG_DATA_HOME", ".local/share
 
 const fs::path& Store::path() const { return state_->path; }
 
-std::vector<RunInfo> Store::runs() const {
+std::vector<RunInfo> Store::runs(Facts facts, Which which) const {
+  const std::int64_t version = state_->version;
   std::vector<RunInfo> runs;
-  runs::Statement rows(state_->database, "SELECT id, game, started, note, finished FROM run ORDER BY id");
+  runs::Statement rows(state_->database, fmt::format("SELECT {} FROM run WHERE {} ORDER BY id",
+                                                     RunReader::columns(version), RunReader::which(version, which)));
   RunReader reader(state_->database);
   while (rows.step()) {
     try {
@@ -282,15 +198,29 @@ std::vector<RunInfo> Store::runs() const {
       runs.push_back(std::move(damaged));
     }
   }
+  add_notes(state_->database, runs, facts == Facts::all);
   return runs;
 }
 
 RunInfo Store::run(std::int64_t id) const {
-  runs::Statement row(state_->database, "SELECT id, game, started, note, finished FROM run WHERE id = ?");
-  if (row.bind(id).step()) return RunReader(state_->database).read(row);
+  const std::int64_t version = state_->version;
+  runs::Statement row(state_->database,
+                      fmt::format("SELECT {} FROM run WHERE id = ? AND {}", RunReader::columns(version),
+                                  RunReader::which(version, Which::kept)));
+  if (row.bind(id).step()) {
+    std::vector<RunInfo> one = {RunReader(state_->database).read(row)};
+    add_notes(state_->database, one, true, fmt::format("run = {}", id));
+    return one.front();
+  }
   std::vector<std::int64_t> ids;
-  runs::Statement all(state_->database, "SELECT id FROM run ORDER BY id");
-  while (all.step()) ids.push_back(all.integer(0));
+  for (const Which which : {Which::removed, Which::kept}) {
+    runs::Statement all(state_->database,
+                        fmt::format("SELECT id FROM run WHERE {} ORDER BY id", RunReader::which(version, which)));
+    for (ids.clear(); all.step();) ids.push_back(all.integer(0));
+    if (which == Which::removed && std::find(ids.begin(), ids.end(), id) != ids.end())
+      throw Error(Error::Code::not_found, fmt::format("run {} was removed", id), path().string(),
+                  fmt::format("'idlemeter runs restore {}' brings it back", id));
+  }
   throw Error(Error::Code::not_found, fmt::format("there is no run {}", id), path().string(),
               ids.empty() ? "the store has no runs yet" : "the store has " + words_of(ids));
 }

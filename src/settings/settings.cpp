@@ -182,18 +182,25 @@ void read_computed(TableReader& table, Settings& settings) {
   settings.computed.push_back(std::move(reading));
 }
 
+/// The strings of an array; empty if it is anything else.
+std::optional<std::vector<std::string>> strings_of(const toml::node& node) {
+  const toml::array* array = node.as_array();
+  if (array == nullptr) return std::nullopt;
+  std::vector<std::string> strings;
+  for (const toml::node& one : *array) {
+    const auto text = one.value_exact<std::string>();
+    if (!text) return std::nullopt;
+    strings.push_back(*text);
+  }
+  return strings;
+}
+
 /// Either the words of a command, or a line for the shell.
 std::vector<std::string> read_words(TableReader& table) {
   std::vector<std::string> words;
   if (const toml::node* run = table.find("run")) {
-    const toml::array* array = run->as_array();
-    bool right = array != nullptr && !array->empty();
-    for (std::size_t i = 0; right && i < array->size(); ++i) {
-      const auto word = array->get(i)->value_exact<std::string>();
-      right = word.has_value();
-      words.push_back(word.value_or(""));
-    }
-    if (!right)
+    words = strings_of(*run).value_or(std::vector<std::string>());
+    if (words.empty())
       table.report(*run,
                    "'run' is an array of strings, the program and its arguments, like [\"cat\", \"/tmp/preset\"]");
   }
@@ -248,16 +255,59 @@ void read_recording(TableReader& table, RecordingChoices& recording) {
   std::string results;
   table.read("results", results);
   recording.results = results;
-  const toml::node* tags = table.find("tags");
-  if (tags == nullptr) return;
-  const toml::array* array = tags->as_array();
-  bool right = array != nullptr;
-  for (std::size_t i = 0; right && i < array->size(); ++i) {
-    const auto tag = array->get(i)->value_exact<std::string>();
-    right = tag.has_value();
-    recording.tags.push_back(tag.value_or(""));
+  table.read("figures", recording.figures);
+  const toml::node* node = table.find("tags");
+  if (node == nullptr) return;
+  const auto tags = strings_of(*node);
+  if (!tags) return table.report(*node, "'tags' is an array of strings, like [\"cool\", \"new driver\"]");
+  recording.tags = *tags;
+}
+
+/// [figures] with sets like publish = ["frame.average", "frame.low@1%"]; any name is right that isn't an id.
+void read_figures(TableReader& table, Settings& settings) {
+  const toml::node* node = table.find("figures");
+  if (node == nullptr) return;
+  const toml::table* sets = node->as_table();
+  if (sets == nullptr) return table.report(*node, "'figures' is a table of sets like publish = [\"frame.average\"]");
+  for (const auto& [name, ids] : *sets) {
+    const auto set = strings_of(ids);
+    const bool right = set && !set->empty() && std::find(set->begin(), set->end(), "") == set->end() &&
+                       name.str().find_first_of(".,") == std::string_view::npos;
+    if (right) {
+      settings.figures.emplace(name.str(), *set);
+    } else {
+      table.report(ids, fmt::format("the set '{}' is an array of ids, like [\"frame.average\", \"gpu.power\"], and its "
+                                    "name has no '.' or ','",
+                                    name.str()));
+    }
   }
-  if (!right) table.report(*tags, "'tags' is an array of strings, like [\"cool\", \"new driver\"]");
+}
+
+constexpr Word<CueWay> kCueWays[] = {
+    {"tone", CueWay::tone}, {"notification", CueWay::notification}, {"speech", CueWay::speech}};
+
+/// start = ["tone", "speech"]
+void read_cue(TableReader& table, const char* name, std::vector<CueWay>& ways) {
+  const toml::node* node = table.find(name);
+  if (node == nullptr) return;
+  ways.clear();
+  const auto words = strings_of(*node);
+  bool right = words.has_value();
+  for (const std::string& word : words.value_or(std::vector<std::string>())) {
+    const auto way = value_of(word, kCueWays);
+    right = right && way;
+    if (way && std::find(ways.begin(), ways.end(), *way) == ways.end()) ways.push_back(*way);
+  }
+  if (!right)
+    table.report(*node,
+                 fmt::format("'{}' is an array of \"tone\", \"notification\" and \"speech\"; [] for no cue", name));
+}
+
+void read_cues(TableReader& table, CueChoices& cues) {
+  read_cue(table, "start", cues.start);
+  read_cue(table, "end", cues.end);
+  read_cue(table, "mark", cues.mark);
+  read_cue(table, "failure", cues.failure);
 }
 
 }  // namespace
@@ -284,6 +334,13 @@ SettingsReading read_settings(std::string_view toml) {
     table.read_table("keys", [&](TableReader& keys) { read_keys(keys, settings.keys); });
     table.read_word("gpu_time", settings.gpu_time, kGpuTimes);
     table.read_table("recording", [&](TableReader& one) { read_recording(one, settings.recording); });
+    table.read_table("cues", [&](TableReader& one) { read_cues(one, settings.cues); });
+    read_figures(table, settings);
+    const std::string& chosen = settings.recording.figures;
+    if (!chosen.empty() && !settings.figures.contains(chosen))
+      table.report(
+          *root["recording"]["figures"].node(),
+          fmt::format("there is no set '{}'; add it as {} = [\"frame.average\", …] under [figures]", chosen, chosen));
     table.done();
     if (reading.findings.empty()) reading.settings = std::move(settings);
   });

@@ -1,10 +1,12 @@
 // What the machine is, as text.
 #include <fmt/chrono.h>
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <chrono>
 #include <cmath>
 #include <cstdlib>
+#include <set>
 
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/reading.hpp"
@@ -44,6 +46,18 @@ std::string memory(const fs::path& root) {
   const std::string kind = memory_kind(root);
   return fmt::format("{:.0f} GiB{}{}", std::ceil(static_cast<double>(*kibibytes) / (1024 * 1024)),
                      kind.empty() ? "" : " ", kind);
+}
+
+/// What each core's frequency policy has, once: "performance", or "performance, powersave".
+Value of_policies(const fs::path& root, const char* file) {
+  const fs::path folder = root / "sys/devices/system/cpu/cpufreq";
+  std::set<std::string> all;
+  for (const std::string& policy : names_in(folder)) {
+    const FileText text = read_file(folder / policy / file);
+    if (policy.starts_with("policy") && text.ok() && !text.text.empty()) all.insert(text.text);
+  }
+  return all.empty() ? Value(Missing{fmt::format("no {}/policy*/{}", folder.string(), file)})
+                     : Value(fmt::format("{}", fmt::join(all, ", ")));
 }
 
 /// "wayland" and a desktop's name, as the session says; only of the machine that this runs on.
@@ -91,6 +105,18 @@ class FactSource : public ReaderSource {
         fixed(known(memory(root_), "no /proc/meminfo")));
     add("system.kernel", "Kernel", "Kernel", "This machine", DeviceKind::system, (root_ / "proc/version").string(),
         fixed(known(kernel(root_), "no /proc/version")));
+    const std::string policies = (root_ / "sys/devices/system/cpu/cpufreq").string();
+    add("cpu.governor", "Processor's frequency governor", "Governor", "Processor", DeviceKind::processor,
+        policies + "/policy*/scaling_governor", [this](Moment) { return of_policies(root_, "scaling_governor"); });
+    add("cpu.preference", "Processor's energy preference", "Energy", "Processor", DeviceKind::processor,
+        policies + "/policy*/energy_performance_preference",
+        [this](Moment) { return of_policies(root_, "energy_performance_preference"); });
+    const fs::path profile = root_ / "sys/firmware/acpi/platform_profile";
+    add("system.profile", "Platform's power profile", "Profile", "This machine", DeviceKind::system, profile.string(),
+        [profile](Moment) -> Value {
+          const FileText text = read_file(profile);
+          return text.ok() ? Value(text.text) : Value(cannot_read(profile, text.error));
+        });
     if (root_ == "/") {
       add("system.desktop", "Desktop session", "Desktop", "This machine", DeviceKind::system,
           "XDG_CURRENT_DESKTOP, XDG_SESSION_TYPE", fixed(known(desktop(), "not in a desktop session")));

@@ -19,7 +19,7 @@ namespace {
 constexpr double kPerMebibyte = 1.0 / (1024 * 1024);
 
 /// Fields of /proc/PID/stat after the name in brackets, counted from the state as 0.
-enum StatField { kUserTicks = 11, kSystemTicks = 12, kThreads = 17, kStatFields = 18 };
+enum StatField { kMajorFaults = 9, kUserTicks = 11, kSystemTicks = 12, kThreads = 17, kStatFields = 18 };
 
 class GameProcessSource : public ReaderSource {
  public:
@@ -38,23 +38,48 @@ class GameProcessSource : public ReaderSource {
     const FileText file = read_file(folder_ / "stat");
     const auto fields = words(std::string_view(file.text).substr(std::min(file.text.rfind(')') + 1, file.text.size())));
     gone_ = !file.ok() || fields.size() < kStatFields;
-    load_ = threads_ = Missing{fmt::format("{}: the game has ended", folder_.string())};
+    load_ = threads_ = faults_ = others_ = Missing{fmt::format("{}: the game has ended", folder_.string())};
     if (gone_) return;
     const auto user = leading_count(fields[kUserTicks]), system = leading_count(fields[kSystemTicks]);
     const auto threads = leading_count(fields[kThreads]);
     if (threads) threads_ = static_cast<double>(*threads);
-    const Value ticks = user && system ? ticks_.next(now, *user + *system) : Value(Missing{"no processor times"});
+    const Missing none{"no processor times"};
+    const Value ticks = user && system ? ticks_.next(now, *user + *system) : Value(none);
+    const auto faults = leading_count(fields[kMajorFaults]);
+    faults_ = faults ? fault_rate_.next(now, *faults) : Value(Missing{"no page faults are counted"});
+    const Cores all = cores();
+    const Value busy = all.busy ? busy_.next(now, *all.busy) : Value(none);
     // Ticks a second of one core, as a share of all cores.
     static const double kTicksPerSecond = static_cast<double>(sysconf(_SC_CLK_TCK));
-    load_ = number(ticks) ? Value(*number(ticks) / kTicksPerSecond * 100 / cores()) : ticks;
+    const double percent = 100 / kTicksPerSecond / all.count;
+    load_ = scaled(ticks, percent);
+    others_ = number(ticks) && number(busy) ? Value(std::max(0.0, *number(busy) - *number(ticks)) * percent)
+                                            : scaled(number(ticks) ? busy : ticks, 1);
   }
 
-  [[nodiscard]] double cores() const {
-    int count = 0;
+  struct Cores {
+    int count = 1;
+    std::optional<std::uint64_t> busy = {};  ///< ticks that they worked, all together
+  };
+
+  [[nodiscard]] Cores cores() const {
+    constexpr std::size_t kIdle = 4, kIoWait = 5, kGuest = 9;  // guests' times are in the user's too
+    Cores all{.count = 0};
     const FileText stat = read_file(root_ / "proc/stat");
-    for (std::string_view line : lines(stat.text))
-      count += line.starts_with("cpu") && !line.starts_with("cpu ") ? 1 : 0;
-    return std::max(count, 1);
+    for (std::string_view line : lines(stat.text)) {
+      const auto parts = words(line);
+      if (!line.starts_with("cpu")) continue;
+      if (parts[0] != "cpu") {
+        ++all.count;
+        continue;
+      }
+      all.busy = 0;
+      for (std::size_t i = 1; i < std::min(parts.size(), kGuest); ++i) {
+        if (i != kIdle && i != kIoWait) *all.busy += leading_count(parts[i]).value_or(0);
+      }
+    }
+    all.count = std::max(all.count, 1);
+    return all;
   }
 
   void sample_engines(Moment now) {
@@ -104,6 +129,11 @@ class GameProcessSource : public ReaderSource {
     };
     add("game.cpu.load", "Game's share of the processor", "Game CPU", Unit::percent, "stat",
         [this](Moment) { return load_; });
+    add("game.faults", "Game's page faults from disk per second", "Faults", Unit::none, "stat",
+        [this](Moment) { return faults_; });
+    readers.push_back({{"cpu.others.load", "Processor load by other programs than the game", "Others", "Processor",
+                        DeviceKind::processor, Unit::percent, (root_ / "proc/stat").string()},
+                       [this](Moment) { return others_; }});
     add("game.threads", "Game's threads", "Threads", Unit::none, "stat", [this](Moment) { return threads_; });
     add("game.memory.used", "Game's memory", "Game RAM", Unit::mebibyte, "status", [this](Moment) { return memory(); });
     add("game.disk.read", "Game reads from disks", "Game read", Unit::megabyte_per_second, "io",
@@ -117,11 +147,11 @@ class GameProcessSource : public ReaderSource {
   /// Another game's counters start elsewhere.
   void forget() {
     forget_numbers();
-    ticks_ = Rate();
+    ticks_ = busy_ = fault_rate_ = Rate();
     io_.clear();
     engine_rates_.clear();
     engine_loads_.clear();
-    load_ = threads_ = Missing{"a load needs two samples"};
+    load_ = threads_ = faults_ = others_ = Missing{"a load needs two samples"};
   }
 
   /// Only what this game's driver reports.
@@ -145,8 +175,8 @@ class GameProcessSource : public ReaderSource {
   fs::path root_, folder_;
   GameProcess game_;
   bool gone_ = false;
-  Rate ticks_;
-  Value load_, threads_;
+  Rate ticks_, busy_, fault_rate_;
+  Value load_, threads_, faults_, others_;
   std::map<std::string, Rate> io_;
   GameEngines engines_;
   std::map<std::string, Rate> engine_rates_;

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <string>
 #include <string_view>
+#include <vector>
 
 namespace idlemeter {
 
@@ -23,6 +24,14 @@ inline std::size_t characters(std::string_view text) {
 /// characters that turn the direction of writing, and bytes that aren't UTF-8 each become U+FFFD. "a\x1b[2J" ->
 /// "a�[2J". O(n).
 [[nodiscard]] std::string printable(std::string_view text, std::string_view keep = "");
+
+/// What stands between the separators, as often as there is something: "a,b" -> "a", "b"; an empty part at the end is
+/// none.
+[[nodiscard]] std::vector<std::string> split(const std::string& text, char separator);
+
+/// One field of CSV (RFC 4180), in quotes if it needs them. Control characters but line ends become U+FFFD, and what a
+/// spreadsheet would take for a formula gets an apostrophe; a number stays one.
+[[nodiscard]] std::string csv_field(std::string_view text);
 
 /// At most so many characters (>= 1), the last of them "…" if the text had more. `text` is valid UTF-8.
 [[nodiscard]] std::string cut_to(std::string text, std::size_t most);

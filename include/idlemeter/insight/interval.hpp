@@ -45,7 +45,7 @@ struct IntervalResult {
 /// By the stationary bootstrap (Politis & Romano 1994), because frames depend on their neighbours: resamples of blocks
 /// of geometrically distributed length, whose mean is chosen from the autocorrelation of the figure's influence
 /// (Politis & White 2004, as corrected by Patton, Politis & White 2009); percentiles of the resampled figures are the
-/// ends.
+/// ends, corrected as docs/statistics.md says.
 ///
 /// No interval if it wouldn't be honest: with fewer than 25 frames beyond a percentile or in a low's share, or fewer
 /// than 25 blocks in the run. Intervals that aren't frames are left out. O(resamples * n). Throws

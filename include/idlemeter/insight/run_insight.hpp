@@ -41,8 +41,8 @@ struct HitchInsight {
 
 /// Why the figures should be read with care.
 struct Doubt {
-  std::string rule;  ///< "short", "few-frames", "unfinished", "loading", "capped", "other-load", "warming-up",
-                     ///< "throttled", "size-changed"
+  std::string rule;  ///< "short", "few-frames", "unfinished", "game-crashed", "store-failed", "frames-lost", "loading",
+                     ///< "capped", "other-load", "warming-up", "throttled", "size-changed"
   std::string text;  ///< a sentence with its figures
 };
 
@@ -57,6 +57,11 @@ struct InsightOptions {
       {"cpu.temp", 90}};
   std::size_t hitches = 5;  ///< of which the oddities are looked for, the worst first
 };
+
+/// A frame over a second: a loading screen, as a rule.
+[[nodiscard]] constexpr bool is_loading(Nanoseconds interval) {
+  return interval > kSecond && interval <= kLongestFrame;
+}
 
 struct RunInsight {
   RunInfo info;

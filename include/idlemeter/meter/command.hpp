@@ -19,6 +19,7 @@ struct MeterCommand {
     toggle,     ///< show or hide
     clear,      ///< restart the live statistics
     mark,       ///< set a mark in the recording
+    note,       ///< add notes to the recording, or to the planned ones
     face,       ///< show another face
     record,     ///< start or stop a recording
     hand_over,  ///< let all games go, so that another meter may take them
@@ -26,7 +27,7 @@ struct MeterCommand {
   } what = What::state;
   std::string face = {};  ///< of `face`; empty: the next
   enum class Record : std::uint8_t { start, stop, toggle } record = Record::toggle;
-  RecordingPlan plan = {};  ///< of a recording that starts
+  RecordingPlan plan = {};  ///< of a recording that starts; its notes are those of `note`
   std::string mark = {};    ///< what the mark is about
 };
 
@@ -75,6 +76,7 @@ struct MeterAnswer {
 //   {"do": "show" | "hide" | "toggle" | "clear" | "state" | "hand over"}
 //   {"do": "face", "name": "strip"}
 //   {"do": "mark", "text": "boss fight"}
+//   {"do": "note", "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}, any of these
 //   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds, "repeat": runs,
 //    "pause": seconds, "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}
 // An answer is {"ok": true, …} or {"error": "…"}.

@@ -51,6 +51,7 @@ struct GameReport {
 /// `{"error": "…"}`:
 ///   {"do": "show" | "hide" | "toggle" | "clear" | "state"}
 ///   {"do": "mark", "text": "boss fight"}, the text if wanted
+///   {"do": "note", "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}, any of these
 ///   {"do": "face", "name": "strip"}, or without a name: the next
 ///   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds, "repeat": runs,
 ///    "pause": seconds, "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}, any of these

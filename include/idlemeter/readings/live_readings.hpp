@@ -10,6 +10,7 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/readings/computed_readings.hpp"
+#include "idlemeter/readings/frame_latency.hpp"
 #include "idlemeter/readings/history.hpp"
 #include "idlemeter/readings/run_sink.hpp"
 #include "idlemeter/readings/snapshot.hpp"
@@ -46,6 +47,9 @@ class LiveReadings {
 
   /// The next frames, with times on the clock of update().
   void add(std::span<const FrameRecord> frames);
+
+  /// What has become known of frames since.
+  void add(const FrameLatency& latency);
 
   enum class Past { keep, skip };
 

@@ -63,6 +63,12 @@ struct ReadingInfo {
   friend bool operator==(const ReadingInfo&, const ReadingInfo&) = default;
 };
 
+/// How many digits after the point its numbers are shown with.
+[[nodiscard]] int digits_of(const ReadingInfo& info);
+
+/// A name with the reading's unit, for the head of a column: "GPU power, W".
+[[nodiscard]] std::string with_unit(const std::string& name, const ReadingInfo& info);
+
 /// "3.4 GHz", "71 °C", the text, or "–" if missing.
 [[nodiscard]] std::string format_value(const ReadingInfo& info, const Value& value);
 

@@ -39,8 +39,12 @@ class BackgroundRecorder : public RunSink {
   /// Called in the recorder's thread once the run is all on the disk. What it throws becomes the `problem`.
   using Finished = std::function<void(const Store& store, std::int64_t run)>;
 
+  /// Called in another thread of the recorder's, for what takes a while to find out. The end of the run waits for it
+  /// for up to ten seconds.
+  using MoreDetails = std::function<RunDetails()>;
+
   BackgroundRecorder(std::filesystem::path store, RunDetails details, Recorder::Clock clock = {},
-                     Finished finished = {});
+                     Finished finished = {}, MoreDetails more = {});
   BackgroundRecorder(const BackgroundRecorder&) = delete;
   BackgroundRecorder& operator=(const BackgroundRecorder&) = delete;
 
@@ -50,9 +54,10 @@ class BackgroundRecorder : public RunSink {
   /// As Recorder's.
   void add(std::span<const FrameRecord> frames) override;
   void add(Moment at, const Snapshot& snapshot) override;
+  void add(const RunDetails& more);
 
-  /// Ends the run once all that was added is written. What is added afterwards is skipped.
-  void finish();
+  /// Ends the run once all that was added is written. What is added afterwards is skipped; the first end counts.
+  void finish(RunEnd end = RunEnd::asked, std::uint64_t lost = 0);
 
   /// Waits for the store no longer: what isn't on the disk within a second is lost.
   void give_up();

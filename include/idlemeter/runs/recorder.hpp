@@ -41,11 +41,16 @@ class Recorder : public RunSink {
   /// What the readings are at that moment of the run. Readings may come and go during a run.
   void add(Moment at, const Snapshot& snapshot) override;
 
+  /// Adds to what is known of the run: a setting or fact replaces the one of its name, a note goes on a line of its own
+  /// below the one that is there. The game's name stays.
+  void add(const RunDetails& more);
+
   /// Commits now.
   void flush();
 
-  /// Ends the run and returns its id. Adding anything after it, or ending it again, throws std::logic_error.
-  std::int64_t finish();
+  /// Ends the run and returns its id. Adding anything after it, or ending it again, throws std::logic_error. `lost`:
+  /// see RunInfo.
+  std::int64_t finish(RunEnd end = RunEnd::asked, std::uint64_t lost = 0);
 
   [[nodiscard]] std::int64_t id() const;
 

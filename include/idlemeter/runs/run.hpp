@@ -3,13 +3,28 @@
 
 #include <cstdint>
 #include <map>
+#include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/reading.hpp"
 
 namespace idlemeter {
+
+/// How a recording ended. A run without one wasn't ended: its meter was killed, or is still recording.
+enum class RunEnd : std::uint8_t {
+  asked,         ///< somebody stopped it
+  time,          ///< its planned length was over
+  game_ended,    ///< the game closed, or its end isn't known in more detail
+  game_crashed,  ///< the game went without closing: it crashed or was killed
+  store_failed   ///< the store took no more
+};
+
+/// "asked", "time", "game ended", "game crashed", "store failed": as in the store.
+[[nodiscard]] std::string_view name_of(RunEnd end);
+[[nodiscard]] std::optional<RunEnd> run_end_from(std::string_view name);
 
 /// What is known of a run beside its frames and readings.
 struct RunDetails {
@@ -20,13 +35,24 @@ struct RunDetails {
   std::map<std::string, std::string> settings = {};  ///< what was tried: "Preset" -> "High"
 };
 
+/// What to change of a run that is recorded.
+struct RunChange {
+  std::optional<std::string> game = {}, note = {};
+  std::vector<std::string> tags = {}, tags_to_drop = {};
+  std::map<std::string, std::string> settings = {};
+  std::vector<std::string> settings_to_drop = {};
+};
+
 /// A run as a list shows it.
 struct RunInfo {
-  std::int64_t id = 0;
+  std::int64_t id = 0;    ///< in its store
+  std::string uuid = {};  ///< tells it from all others, wherever it is copied
   std::string started;    ///< UTC, ISO 8601: "2026-03-01T20:15:00Z"
   bool finished = false;  ///< false if its recorder was stopped in the middle, or is still in progress
   std::uint64_t frames = 0;
   Nanoseconds length{};  ///< sum of the intervals
+  std::optional<RunEnd> end = {};
+  std::uint64_t lost = 0;  ///< frames that were presented but couldn't be recorded
   RunDetails details;
   std::string problem = {};  ///< what of it can't be read, in a damaged store; empty: all can
 };

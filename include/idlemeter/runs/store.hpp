@@ -8,6 +8,7 @@
 #include <map>
 #include <memory>
 #include <optional>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -47,8 +48,12 @@ class Store {
 
   [[nodiscard]] const std::filesystem::path& path() const;
 
-  /// All runs, oldest first. One that is damaged says so in its `problem`, and hides no other.
-  [[nodiscard]] std::vector<RunInfo> runs() const;
+  enum class Facts : std::uint8_t { all, none };
+  enum class Which : std::uint8_t { kept, removed };
+
+  /// All runs, oldest first, or those that were removed. One that is damaged says so in its `problem`, and hides no
+  /// other. Without facts it takes a few microseconds a run.
+  [[nodiscard]] std::vector<RunInfo> runs(Facts facts = Facts::all, Which which = Which::kept) const;
 
   /// Throws Error naming the runs that there are, or if the run is damaged.
   [[nodiscard]] RunInfo run(std::int64_t id) const;
@@ -62,6 +67,33 @@ class Store {
 
   /// All readings of a run over time; samples at impossible moments are left out.
   [[nodiscard]] std::vector<RunSeries> series(std::int64_t id) const;
+
+  // Changes are all or nothing, even if the program is killed.
+
+  /// Throws Error if there is no such run.
+  void change(std::span<const std::int64_t> ids, const RunChange& change);
+
+  /// Removed runs are in no list, and can be restored until compact(). Throws Error if there is no such run, or if it
+  /// is still being recorded as far as can be told (it isn't finished and began less than a day ago).
+  void remove(std::span<const std::int64_t> ids);
+  void restore(std::span<const std::int64_t> ids);
+
+  /// Gives the space of removed runs back to the disk; they are gone then. Returns how many there were.
+  std::size_t compact();
+
+  /// Copies runs from another store, or all of it, with everything they have. Runs that are here already (also removed
+  /// ones) aren't copied again. They get new numbers. O(bytes).
+  struct Added {
+    std::vector<std::int64_t> runs;  ///< their numbers here
+    std::size_t already = 0;
+  };
+  Added add(const Store& from, std::span<const std::int64_t> ids = {});
+
+  /// What is wrong with the file and with runs, a sentence each; none if all is well. O(bytes).
+  [[nodiscard]] std::vector<std::string> check() const;
+
+  /// Bytes of a run's frames and readings in the file, by run.
+  [[nodiscard]] std::map<std::int64_t, std::uint64_t> sizes() const;
 
  private:
   friend class Recorder;

@@ -48,6 +48,22 @@ struct RecordingChoices {
   std::vector<std::string> tags = {};
   std::string note = {};               ///< if none is given when it starts
   std::filesystem::path results = {};  ///< a CSV file that gets a line for each finished run; empty: none
+  std::string figures = {};            ///< the set of figures that it gets; empty: the usual ones
+};
+
+/// How a cue is given to a player whose eyes are on the game.
+enum class CueWay : std::uint8_t {
+  tone,          ///< through the desktop's sound server
+  notification,  ///< over the session bus
+  speech         ///< through the speech dispatcher
+};
+
+/// How each cue is given; an empty list turns it off.
+struct CueChoices {
+  std::vector<CueWay> start = {CueWay::tone};  ///< of a recording
+  std::vector<CueWay> end = {CueWay::tone};
+  std::vector<CueWay> mark = {CueWay::tone};
+  std::vector<CueWay> failure = {CueWay::tone, CueWay::notification};  ///< a recording couldn't go on, or start
 };
 
 struct Settings {
@@ -62,6 +78,8 @@ struct Settings {
   KeyChoices keys = {};
   GpuTime gpu_time = GpuTime::automatic;
   RecordingChoices recording = {};
+  std::map<std::string, std::vector<std::string>> figures = {};  ///< sets of figures by name, see FigureSet
+  CueChoices cues = {};
 };
 
 /// All that a text holds, or all that is wrong with it.

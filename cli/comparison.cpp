@@ -1,0 +1,240 @@
+#include "comparison.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <nlohmann/json.hpp>
+
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "table.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+using Json = nlohmann::ordered_json;
+using enum Table::Align;
+
+constexpr const char* kNone = "–";
+
+std::string shown(const ReadingInfo& info, double value, int more = 0) {
+  return format_number(value, digits_of(info) + more);
+}
+
+std::string percent(double share) { return fmt::format("{}{} %", share > 0 ? "+" : "", format_number(100 * share, 1)); }
+
+/// "124.7 ± 0.8 %": the mean and the spread from run to run.
+std::string mean_of(const ReadingInfo& info, const ComparedGroup& group) {
+  if (!group.mean) return kNone;
+  const std::string mean = shown(info, *group.mean);
+  if (!group.spread) return mean;
+  const bool in_percent = *std::min_element(group.values.begin(), group.values.end()) > 0;
+  return fmt::format("{} ± {}", mean,
+                     in_percent ? format_number(100 * *group.spread, 1) + " %" : shown(info, *group.spread, 1));
+}
+
+std::string amount(const ReadingInfo& info, const Difference& difference, double value) {
+  return difference.is_ratio ? percent(value) : (value > 0 ? "+" : "") + shown(info, value, 1);
+}
+
+std::string interval(const ReadingInfo& info, const Difference& difference) {
+  if (!difference.low) return "";
+  return fmt::format("{} to {}", amount(info, difference, *difference.low), amount(info, difference, *difference.high));
+}
+
+/// "faster" or "slower" for rates; other figures are higher or lower.
+std::string verdict(const ReadingInfo& info, const Difference& difference) {
+  const bool is_rate = info.unit == Unit::frames_per_second;
+  if (difference.verdict == Verdict::higher && is_rate) return "faster";
+  if (difference.verdict == Verdict::lower && is_rate) return "slower";
+  std::string text(name_of(difference.verdict));
+  if (difference.verdict == Verdict::too_few && difference.runs_needed)
+    text += fmt::format("; about {} in each group would do", *difference.runs_needed);
+  return text;
+}
+
+std::string mark(const ComparedFigure& figure, std::size_t group) {
+  return figure.best == group ? "best" : figure.worst == group ? "worst" : "";
+}
+
+std::string list_of(const std::vector<std::int64_t>& runs) { return fmt::format("{}", fmt::join(runs, ", ")); }
+
+std::vector<std::string> row_of(const Comparison& comparison, const ComparedFigure& figure, std::size_t g) {
+  const ComparedGroup& group = figure.groups[g];
+  std::vector<std::string> row = {printable(comparison.names[g]),
+                                  fmt::format("{} run{}", group.values.size(), group.values.size() == 1 ? "" : "s"),
+                                  mean_of(figure.info, group)};
+  if (g == comparison.base) {
+    row.insert(row.end(), {"", "", "base"});
+  } else if (group.difference) {
+    row.insert(row.end(), {amount(figure.info, *group.difference, group.difference->value),
+                           interval(figure.info, *group.difference), verdict(figure.info, *group.difference)});
+  } else {
+    row.insert(row.end(), {"", "", "no figure"});
+  }
+  row.push_back(mark(figure, g));
+  return row;
+}
+
+/// A line for each group with odd runs.
+std::vector<std::string> odd_lines(const Comparison& comparison) {
+  std::vector<std::string> lines;
+  for (const ComparedFigure& figure : comparison.figures) {
+    for (const ComparedGroup& group : figure.groups) {
+      if (group.odd.empty()) continue;
+      lines.push_back(fmt::format("run{} {}: the odd one{} out by {}", group.odd.size() == 1 ? "" : "s",
+                                  list_of(group.odd), group.odd.size() == 1 ? "" : "s", figure.info.title));
+    }
+  }
+  return lines;
+}
+
+std::string number_field(std::optional<double> value) { return value ? fmt::format("{}", *value) : ""; }
+
+/// Escapes what Markdown, or HTML inside it, would interpret.
+std::string escaped(const std::string& text) {
+  std::string safe;
+  for (const char c : printable(text)) {
+    if (std::string_view("\\`*_{}[]<>()#+!|~&").find(c) != std::string_view::npos) safe += '\\';
+    safe += c;
+  }
+  return safe;
+}
+
+}  // namespace
+
+std::string comparison_text(const Comparison& comparison, const DifferenceRules& rules) {
+  std::string text;
+  Table table({left, right, right, right, right, left});
+  for (const ComparedFigure& figure : comparison.figures) {
+    table.add_line((&figure == &comparison.figures.front() ? "" : "\n") + with_unit(figure.info.title, figure.info));
+    for (std::size_t g = 0; g < figure.groups.size(); ++g) {
+      auto row = row_of(comparison, figure, g);
+      row.front().insert(0, "  ");
+      const std::string mark = row.back();
+      row.pop_back();
+      if (!mark.empty()) row.back() += ", " + mark;
+      table.add(row);
+    }
+  }
+  text += table.text();
+  std::vector<std::string> lines = odd_lines(comparison);
+  if (!lines.empty())
+    lines.push_back(comparison.dropped.empty() ? "they count all the same; --drop-odd leaves them out"
+                                               : "left out of every figure: runs " + list_of(comparison.dropped));
+  for (const std::string& line : lines) text += (&line == &lines.front() ? "\n" : "") + fmt::format("! {}\n", line);
+  if (!comparison.others.empty()) {
+    Table others(std::vector<Table::Align>(comparison.names.size() + 1, left));
+    std::vector<std::string> head = {"What else differs"};
+    for (const std::string& name : comparison.names) head.push_back(printable(name));
+    others.add(head);
+    for (const OtherDifference& other : comparison.others) {
+      std::vector<std::string> row = {"  " + printable(other.what)};
+      for (const std::string& value : other.values) row.push_back(printable(value));
+      others.add(row);
+    }
+    text += "\n" + others.text();
+  }
+  return text +
+         fmt::format(
+             "\nMeans of runs and their spread from run to run; differences of the means to the base with {:.0f} % "
+             "intervals (Welch).\n",
+             100 * rules.confidence);
+}
+
+std::string comparison_markdown(const Comparison& comparison) {
+  std::string text;
+  for (const ComparedFigure& figure : comparison.figures) {
+    text += fmt::format("**{}**\n\n| | runs | mean ± spread | difference | 95 % interval | | |\n",
+                        escaped(with_unit(figure.info.title, figure.info)));
+    text += "| --- | ---: | ---: | ---: | ---: | --- | --- |\n";
+    for (std::size_t g = 0; g < figure.groups.size(); ++g) {
+      std::vector<std::string> row = row_of(comparison, figure, g);
+      row[0] = escaped(comparison.names[g]);
+      row[1] = fmt::format("{}", figure.groups[g].values.size());
+      text += fmt::format("| {} |\n", fmt::join(row, " | "));
+    }
+    text += "\n";
+  }
+  for (const std::string& line : odd_lines(comparison)) text += fmt::format("- {}\n", escaped(line));
+  for (const OtherDifference& other : comparison.others) {
+    std::vector<std::string> parts;
+    for (std::size_t g = 0; g < other.values.size(); ++g)
+      parts.push_back(fmt::format("{}: {}", escaped(comparison.names[g]), escaped(other.values[g])));
+    text += fmt::format("- what else differs: {} ({})\n", escaped(other.what), fmt::join(parts, "; "));
+  }
+  return text;
+}
+
+std::string comparison_csv(const Comparison& comparison) {
+  std::string text =
+      "figure,unit,group,runs,mean,spread,base,difference,difference is,95 % from,95 % to,p (Welch),p (permutation),"
+      "verdict,runs needed,mark\r\n";
+  for (const ComparedFigure& figure : comparison.figures) {
+    for (std::size_t g = 0; g < figure.groups.size(); ++g) {
+      const ComparedGroup& group = figure.groups[g];
+      const auto& d = group.difference;
+      const std::vector<std::string> row = {csv_field(figure.info.id),
+                                            csv_field(std::string(symbol(figure.info.unit))),
+                                            csv_field(comparison.names[g]),
+                                            fmt::format("{}", group.values.size()),
+                                            number_field(group.mean),
+                                            number_field(group.spread),
+                                            g == comparison.base ? "yes" : "",
+                                            d ? number_field(d->value) : "",
+                                            !d            ? ""
+                                            : d->is_ratio ? "a share of the base"
+                                                          : "in the unit",
+                                            d ? number_field(d->low) : "",
+                                            d ? number_field(d->high) : "",
+                                            d ? number_field(d->p_welch) : "",
+                                            d ? number_field(d->p_permutation) : "",
+                                            d ? csv_field(std::string(name_of(d->verdict))) : "",
+                                            d && d->runs_needed ? fmt::format("{}", *d->runs_needed) : "",
+                                            mark(figure, g)};
+      text += fmt::format("{}\r\n", fmt::join(row, ","));
+    }
+  }
+  return text;
+}
+
+std::string comparison_json(const Comparison& comparison) {
+  const auto or_null = [](const auto& value) { return value ? Json(*value) : Json(); };
+  Json json = {{"groups", comparison.names},
+               {"base", comparison.names[comparison.base]},
+               {"figures", Json::array()},
+               {"dropped_runs", comparison.dropped},
+               {"other_differences", Json::array()}};
+  for (const ComparedFigure& figure : comparison.figures) {
+    Json one = {{"id", figure.info.id},
+                {"title", figure.info.title},
+                {"unit", symbol(figure.info.unit)},
+                {"best", figure.best ? Json(comparison.names[*figure.best]) : Json()},
+                {"worst", figure.worst ? Json(comparison.names[*figure.worst]) : Json()},
+                {"groups", Json::array()}};
+    for (std::size_t g = 0; g < figure.groups.size(); ++g) {
+      const ComparedGroup& group = figure.groups[g];
+      Json of_group = {{"group", comparison.names[g]}, {"runs", group.runs},
+                       {"values", group.values},       {"odd_runs", group.odd},
+                       {"mean", or_null(group.mean)},  {"spread", or_null(group.spread)}};
+      if (const auto& d = group.difference) {
+        of_group["difference"] = {{"value", d->value},
+                                  {"is_share_of_base", d->is_ratio},
+                                  {"low", or_null(d->low)},
+                                  {"high", or_null(d->high)},
+                                  {"p_welch", or_null(d->p_welch)},
+                                  {"p_permutation", or_null(d->p_permutation)},
+                                  {"verdict", name_of(d->verdict)},
+                                  {"runs_needed", or_null(d->runs_needed)}};
+      }
+      one["groups"].push_back(std::move(of_group));
+    }
+    json["figures"].push_back(std::move(one));
+  }
+  for (const OtherDifference& other : comparison.others)
+    json["other_differences"].push_back({{"what", other.what}, {"values", other.values}});
+  return json.dump(2, ' ', false, Json::error_handler_t::replace);
+}
+
+}  // namespace idlemeter::cli

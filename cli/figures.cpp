@@ -1,0 +1,110 @@
+#include "figures.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "run_tables.hpp"
+#include "table.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+using enum Table::Align;
+
+constexpr const char* kNone = "–";
+
+std::string shown(const RunFigure& figure) {
+  if (!figure.value) return kNone;
+  return format_number(*figure.value, digits_of(figure.info)) + (figure.is_uncertain ? "*" : "");
+}
+
+std::string remark_on_few(bool any) { return any ? "  * of fewer frames than its share takes one of\n" : ""; }
+
+}  // namespace
+
+FigureSet figure_set(const std::string& choice, const Settings& settings) {
+  if (const auto saved = settings.figures.find(choice); saved != settings.figures.end())
+    return FigureSet(saved->second);
+  if (choice.find_first_of(".,") == std::string::npos) {
+    std::vector<std::string_view> names;
+    for (const auto& [name, ids] : settings.figures) names.push_back(name);
+    throw Error(Error::Code::not_found,
+                fmt::format("no set of figures is called '{}'{}", choice, did_you_mean(choice, names)), "",
+                "save one under [figures] in the settings, or name figures, like frame.average,frame.low@1%");
+  }
+  return FigureSet(split(choice, ','));
+}
+
+std::vector<RunInsight> insights_of(const Store& store, const std::vector<std::int64_t>& ids, const FigureSet& set) {
+  std::vector<RunInsight> runs;
+  for (const std::int64_t id : ids) runs.push_back(insight_of(store, id, {.figures = set.request()}));
+  return runs;
+}
+
+std::vector<RunInsight> insights_of(const Store& store, const std::vector<std::int64_t>& ids) {
+  std::vector<RunInsight> runs;
+  for (const std::int64_t id : ids) runs.push_back(insight_of(store, id));
+  return runs;
+}
+
+std::string runs_by_figures(const std::vector<RunInsight>& runs, const FigureSet& set,
+                            const std::vector<std::string>& remarks) {
+  const auto figures = set.of(runs.empty() ? std::vector{RunInsight()} : runs);
+  const std::vector<RunFigure>& first = figures.front();
+  std::vector<Table::Align> columns(first.size() + 2, right);
+  columns.push_back(left);
+  Table table(columns);
+  std::vector<std::string> head = {"run", "length, s"};
+  for (const RunFigure& figure : first) head.push_back(with_unit(figure.info.brief, figure.info));
+  head.emplace_back("");
+  table.add(head);
+  bool few = false;
+  for (std::size_t i = 0; i < runs.size(); ++i) {
+    std::vector<std::string> row = {fmt::format("{}", runs[i].info.id),
+                                    format_number(in_seconds(runs[i].info.length), 1)};
+    for (const RunFigure& figure : figures[i]) {
+      row.push_back(shown(figure));
+      few = few || figure.is_uncertain;
+    }
+    row.push_back(i < remarks.size() ? remarks[i] : "");
+    table.add(row);
+  }
+  return table.text() + remark_on_few(few);
+}
+
+std::string figures_by_runs(const std::vector<RunInsight>& runs, const FigureSet& set) {
+  std::string text;
+  for (const RunInsight& run : runs) text += heading(run.info);
+  const auto figures = set.of(runs);
+  std::vector<Table::Align> columns = {left};
+  columns.insert(columns.end(), 2 * runs.size() - 1, right);
+  Table table(columns);
+  if (runs.size() > 1) table.add(run_titles(runs));
+  bool few = false;
+  for (std::size_t i = 0; i < figures.front().size(); ++i) {
+    const RunFigure& base = figures.front()[i];
+    std::vector<std::string> row = {with_unit(base.info.title, base.info)};
+    for (const auto& of_run : figures) {
+      const RunFigure& figure = of_run[i];
+      row.push_back(shown(figure));
+      few = few || figure.is_uncertain;
+      if (&of_run != &figures.front())
+        row.push_back(figure.value && base.value ? difference(*figure.value, *base.value) : kNone);
+    }
+    table.add(row);
+  }
+  text += "\n" + table.text("  ") + remark_on_few(few);
+  for (const RunInsight& run : runs) {
+    for (const Doubt& doubt : run.doubts)
+      text +=
+          fmt::format("  ! {}{}\n", runs.size() > 1 ? fmt::format("run {}: ", run.info.id) : "", printable(doubt.text));
+  }
+  return text;
+}
+
+}  // namespace idlemeter::cli

@@ -1,0 +1,217 @@
+#include "gnuplot.hpp"
+
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+#include <spawn.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cmath>
+#include <fstream>
+#include <numeric>
+
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
+#include "idlemeter/base/text.hpp"
+#include "temporary_folder.hpp"
+
+extern char** environ;
+
+namespace idlemeter::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+// Okabe & Ito's colours, which colour-blind readers can tell apart; lighter ones for a dark background.
+constexpr const char* kBright[] = {"#0072b2", "#d55e00", "#009e73", "#cc79a7", "#8a6d00", "#56b4e9"};
+constexpr const char* kDark[] = {"#56b4e9", "#e69f00", "#2fc79d", "#e39ac4", "#f0e442", "#7f9bff"};
+
+struct Look {
+  const char *ground, *text, *grid, *mark;
+};
+constexpr Look kLooks[] = {{"#ffffff", "#222222", "#d9d9d9", "#777777"}, {"#10141f", "#dfe5ee", "#323a4b", "#9aa5b8"}};
+
+/// A string for gnuplot in which nothing has a special meaning.
+std::string quoted(const std::string& text) {
+  std::string safe;
+  for (const char c : printable(text)) safe += c == '\'' ? std::string("''") : std::string(1, c);
+  return "'" + safe + "'";
+}
+
+std::string data_of(const std::vector<PlotPoint>& points) {
+  std::string data;
+  for (const PlotPoint& point : points) fmt::format_to(std::back_inserter(data), "{:.6g} {:.6g}\n", point.x, point.y);
+  return data + "e\n";
+}
+
+/// What is plotted of a curve, with its data.
+struct Parts {
+  std::vector<std::string> styles;
+  std::string data;
+};
+
+void add_to(Parts& parts, const Curve& curve, bool dark) {
+  const std::string color = fmt::format("lc rgb '{}'", (dark ? kDark : kBright)[curve.color % std::size(kBright)]);
+  const std::string title = curve.title.empty() ? "notitle" : "title " + quoted(curve.title);
+  const auto add = [&](const std::string& style) {
+    parts.styles.push_back("'-' " + style);
+    parts.data += data_of(curve.points);
+  };
+  switch (curve.look) {
+    case Curve::Look::line:
+      return add(fmt::format("with lines lw 2 {} {}", color, title));
+    case Curve::Look::thin_line:
+      return add(fmt::format("with lines lw 1 {} {}", color, title));
+    case Curve::Look::dots:
+      return add(fmt::format("with points pt 9 ps 1.1 {} {}", color, title));
+    case Curve::Look::steps:
+      break;
+  }
+  add(fmt::format("with fillsteps {} fs transparent solid 0.25 noborder notitle", color));
+  add(fmt::format("with steps lw 1.5 {} {}", color, title));
+}
+
+/// 1, 2 or 5 times a power of ten that puts about that many ticks into the range.
+double step_of(double range, double ticks) {
+  const double rough = range / ticks, power = std::pow(10, std::floor(std::log10(rough)));
+  for (const double factor : {1.0, 2.0, 5.0}) {
+    if (rough <= factor * power) return factor * power;
+  }
+  return 10 * power;
+}
+
+/// As many ticks as there is room for; the range begins and ends at one.
+std::string y_axis_of(const Panel& panel, double height) {
+  double least = panel.from_zero ? 0 : HUGE_VAL, most = panel.from_zero ? 0 : -HUGE_VAL;
+  for (const Curve& curve : panel.curves) {
+    for (const PlotPoint& point : curve.points) {
+      least = std::min(least, point.y);
+      most = std::max(most, point.y);
+    }
+  }
+  constexpr double kPixels = 36;  // for each tick
+  if (!(most >= least)) return "set yrange [0:1]\nset ytics autofreq\n";
+  const double step = step_of(std::max(most - least, 1e-6 + 1e-3 * std::abs(most)), std::max(2.0, height / kPixels));
+  const double from = std::floor(least / step) * step, to = std::ceil(most / step + 1e-9) * step;
+  return fmt::format("set yrange [{}:{}]\nset ytics {}\n", from, to > from ? to : from + step, step);
+}
+
+std::string terminal_of(const Plot& plot, const fs::path& file) {
+  const char* ground = kLooks[plot.dark ? 1 : 0].ground;
+  if (file.extension() == ".svg")
+    return fmt::format("set terminal svg size {},{} font 'sans,14' background rgb '{}' noenhanced\n", plot.width,
+                       plot.height, ground);
+  return fmt::format("set terminal pngcairo size {},{} font 'sans,11' background rgb '{}' noenhanced\n", plot.width,
+                     plot.height, ground);
+}
+
+/// How many lines the key above the first panel takes.
+int key_rows(const Plot& plot) {
+  constexpr int kEntry = 400;  // pixels
+  const auto& curves = plot.panels.front().curves;
+  const auto entries = static_cast<int>(
+      std::count_if(curves.begin(), curves.end(), [](const Curve& curve) { return !curve.title.empty(); }));
+  const int columns = std::max(1, plot.width / kEntry - 1);
+  return std::max(1, (entries + columns - 1) / columns);
+}
+
+std::string script_of(const Plot& plot, const fs::path& file) {
+  const Look& look = kLooks[plot.dark ? 1 : 0];
+  std::string s = "set encoding utf8\n" + terminal_of(plot, file);
+  s += fmt::format("set output {}\n", quoted(file.string()));
+  s += fmt::format("set border 3 lc rgb '{0}'\nset tics nomirror textcolor rgb '{1}'\nset grid lc rgb '{2}' lt 1\n",
+                   look.mark, look.text, look.grid);
+  // The key lies above the panels, beside their titles: nothing is under it.
+  s += fmt::format("set key at graph 1, graph 1.01 right bottom horizontal textcolor rgb '{}' samplen 2\n", look.text);
+  s += "set lmargin 9\nset rmargin 3\n";
+  s += fmt::format("set xrange [{}:{}]\nset multiplot\n", plot.x_from, plot.x_to);
+  if (!plot.x_ticks.empty()) {
+    std::vector<std::string> ticks;
+    for (const Tick& tick : plot.x_ticks) ticks.push_back(fmt::format("{} {}", quoted(tick.text), tick.at));
+    s += fmt::format("set xtics ({})\n", fmt::join(ticks, ", "));
+  }
+  const double all = std::accumulate(plot.panels.begin(), plot.panels.end(), 0.0,
+                                     [](double sum, const Panel& panel) { return sum + panel.weight; });
+  // Shares of the picture's height: the title above, the x axis below, and a gap between panels.
+  const double top = 1 - (58.0 + 20.0 * key_rows(plot)) / plot.height, bottom = 64.0 / plot.height,
+               gap = 40.0 / plot.height;
+  const double room = top - bottom - gap * static_cast<double>(plot.panels.size() - 1);
+  double upper = top;
+  for (std::size_t i = 0; i < plot.panels.size(); ++i) {
+    const Panel& panel = plot.panels[i];
+    const bool is_last = i + 1 == plot.panels.size();
+    const double lower = upper - room * panel.weight / all;
+    s += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", upper, lower);
+    s += is_last ? fmt::format("set format x\nset xlabel {} textcolor rgb '{}'\n", quoted(plot.x_title), look.text)
+                 : "set format x ''\nunset xlabel\n";
+    s += fmt::format("set ylabel {} textcolor rgb '{}'\n", quoted(panel.y_title), look.text);
+    s += y_axis_of(panel, (upper - lower) * plot.height);
+    s += "unset arrow\nunset label\n";
+    if (i == 0)
+      s += fmt::format("set label {} at screen 0.5, screen {} center font ',14' textcolor rgb '{}'\n",
+                       quoted(plot.title), 1 - 22.0 / plot.height, look.text);
+    for (const Mark& mark : plot.marks) {
+      s += fmt::format("set arrow from first {0}, graph 0 to first {0}, graph 1 nohead dt 2 lc rgb '{1}'\n", mark.at,
+                       look.mark);
+      if (i == 0)
+        s += fmt::format("set label {} at first {}, graph 0.93 offset 0.5,0 textcolor rgb '{}'\n", quoted(mark.text),
+                         mark.at, look.text);
+    }
+    if (!panel.title.empty())
+      s += fmt::format("set label {} at graph 0, graph 1 offset 0,0.7 textcolor rgb '{}'\n", quoted(panel.title),
+                       look.text);
+    Parts parts;
+    for (const Curve& curve : panel.curves) {
+      if (!curve.points.empty()) add_to(parts, curve, plot.dark);
+    }
+    if (parts.styles.empty()) parts.styles.emplace_back("NaN notitle");
+    s += fmt::format("plot {}\n{}", fmt::join(parts.styles, ", "), parts.data);
+    upper = lower - gap;
+  }
+  return s + "unset multiplot\nset output\n";
+}
+
+/// Runs gnuplot on a script. Returns its error message, or "".
+std::string run_gnuplot(const fs::path& script, const fs::path& errors) {
+  posix_spawn_file_actions_t actions;
+  posix_spawn_file_actions_init(&actions);
+  posix_spawn_file_actions_addopen(&actions, 1, "/dev/null", O_WRONLY, 0);
+  posix_spawn_file_actions_addopen(&actions, 2, errors.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
+  std::string name = "gnuplot", file = script.string();
+  char* words[] = {name.data(), file.data(), nullptr};
+  pid_t pid = 0;
+  const int failed = ::posix_spawnp(&pid, "gnuplot", &actions, nullptr, words, environ);
+  posix_spawn_file_actions_destroy(&actions);
+  int status = 0;
+  if (failed == 0) ::waitpid(pid, &status, 0);
+  if (failed != 0 || (WIFEXITED(status) && WEXITSTATUS(status) == 127))
+    throw Error(Error::Code::not_found, "plots are drawn by gnuplot, which isn't installed", "",
+                "install it, like 'sudo apt-get install gnuplot-nox'");
+  if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return "";
+  std::ifstream said(errors);
+  std::string text((std::istreambuf_iterator<char>(said)), {});
+  return text.empty() ? "no reason given" : printable(text.substr(0, 500));
+}
+
+}  // namespace
+
+void write_plot(const Plot& plot, const fs::path& file) {
+  const TemporaryFolder folder;
+  const fs::path made = folder.path() / (file.extension() == ".svg" ? "plot.svg" : "plot.png");
+  const fs::path script = folder.path() / "plot.gp";
+  {
+    const TemporaryFolder::Writing writing;
+    std::ofstream(script, std::ios::binary) << script_of(plot, made);
+  }
+  const std::string problem = run_gnuplot(script, folder.path() / "errors");
+  std::ifstream drawn(made, std::ios::binary);
+  const std::string bytes((std::istreambuf_iterator<char>(drawn)), {});
+  if (!problem.empty() || bytes.empty())
+    throw Error(fmt::format("gnuplot couldn't draw the plot: {}", problem), file.string(),
+                "see that gnuplot works by itself");
+  replace_file(file, bytes);
+}
+
+}  // namespace idlemeter::cli

@@ -1,0 +1,52 @@
+// Pictures by gnuplot.
+#pragma once
+
+#include <filesystem>
+#include <string>
+#include <vector>
+
+#include "idlemeter/insight/plot_data.hpp"
+
+namespace idlemeter::cli {
+
+struct Curve {
+  std::string title = {};  ///< in the key; empty: not there
+  std::vector<PlotPoint> points;
+  std::size_t color = 0;  ///< 0, 1, …: colour-blind readers can tell them apart
+  enum class Look { line, thin_line, steps, dots } look = Look::line;
+};
+
+/// One of the plots that lie above each other and share their x axis.
+struct Panel {
+  std::string title;    ///< above it
+  std::string y_title;  ///< the unit
+  std::vector<Curve> curves;
+  double weight = 1;      ///< of its height
+  bool from_zero = true;  ///< the y axis begins at 0
+};
+
+struct Tick {
+  double at = 0;
+  std::string text;
+};
+
+struct Mark {
+  double at = 0;
+  std::string text;
+};
+
+struct Plot {
+  std::string title, x_title;
+  std::vector<Panel> panels;
+  std::vector<Tick> x_ticks = {};  ///< empty: gnuplot's own
+  double x_from = 0, x_to = 1;
+  std::vector<Mark> marks = {};  ///< dashed lines through all panels
+  int width = 1280, height = 720;
+  bool dark = false;
+};
+
+/// Writes a PNG, or an SVG if the file's name ends with .svg, in one step. Throws Error if gnuplot isn't there or
+/// fails.
+void write_plot(const Plot& plot, const std::filesystem::path& file);
+
+}  // namespace idlemeter::cli

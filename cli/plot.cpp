@@ -1,0 +1,245 @@
+// idlemeter plot: runs as pictures.
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+
+#include "commands.hpp"
+#include "gnuplot.hpp"
+#include "idlemeter/base/duration.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/frames/stutter.hpp"
+#include "idlemeter/insight/plot_data.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "idlemeter/runs/store.hpp"
+#include "output.hpp"
+#include "plan_options.hpp"
+#include "run_lists.hpp"
+#include "run_tables.hpp"
+#include "values.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+constexpr std::size_t kMostRuns = 6;  // as many colours as can be told apart
+
+struct Options {
+  std::string store = Store::usual_path().string();
+  std::vector<std::string> runs, readings;
+  std::string what = "time", file;
+  std::vector<std::string> span;
+  Plot plot;
+};
+
+constexpr const char* kWhat[] = {"time", "spread", "percentiles"};
+
+/// What is plotted of one run.
+struct Run {
+  RunInfo info;
+  std::vector<FrameRecord> frames;
+  std::vector<RunSeries> series;
+  std::string name;
+};
+
+std::vector<Run> read_runs(const Store& store, const Options& options) {
+  std::vector<Run> runs;
+  const auto ids = run_lists(options.runs);
+  if (ids.size() > kMostRuns)
+    throw Error(Error::Code::invalid, fmt::format("a plot shows up to {} runs", kMostRuns), "", "name fewer");
+  for (const std::int64_t id : ids) {
+    const bool has_readings = options.what == "time";
+    Run run{store.run(id), store.frames(id), has_readings ? store.series(id) : std::vector<RunSeries>(), {}};
+    std::vector<std::string> values;
+    for (const auto& [name, value] : run.info.details.settings) values.push_back(value);
+    run.name = fmt::format("run {}{}{}", id, values.empty() ? "" : ", ", fmt::join(values, ", "));
+    runs.push_back(std::move(run));
+  }
+  return runs;
+}
+
+/// "run 1, Ultra: average 91.2 FPS, 1% low 47.4 FPS" for the key.
+std::string name_with_figures(const Run& run) {
+  const Summary summary =
+      summarize(intervals_in(run.frames), {{Share::percent(1)}, {LowDefinition::mean_of_slowest}, {}});
+  if (!summary.average_rate) return run.name;
+  const Low* low = summary.low(Share::percent(1));
+  return fmt::format("{}: average {:.1f} FPS, 1% low {:.1f}{}", run.name, *summary.average_rate, low->rate,
+                     low->enough_frames ? "" : "*");
+}
+
+std::string game_of(const std::vector<Run>& runs) {
+  const std::string& first = runs.front().info.details.game;
+  const bool same =
+      std::all_of(runs.begin(), runs.end(), [&](const Run& run) { return run.info.details.game == first; });
+  return same && !first.empty() ? first + ": " : "";
+}
+
+const RunSeries* series_of(const Run& run, const std::string& id) {
+  const auto found = std::find_if(run.series.begin(), run.series.end(), [&](const RunSeries& one) {
+    return (one.info.id == id || one.info.alias == id) && !one.info.text;
+  });
+  return found == run.series.end() ? nullptr : &*found;
+}
+
+Panel panel_of(const std::vector<Run>& runs, const std::string& id) {
+  Panel panel;
+  for (std::size_t i = 0; i < runs.size(); ++i) {
+    const RunSeries* series = series_of(runs[i], id);
+    if (series == nullptr) continue;
+    const std::string unit(symbol(series->info.unit));
+    panel.title = series->info.title;
+    panel.y_title = unit;
+    panel.curves.push_back({"", reading_line(*series), i, Curve::Look::line});
+    panel.from_zero = series->info.unit != Unit::celsius && series->info.unit != Unit::megahertz;
+  }
+  if (!panel.curves.empty()) return panel;
+  std::vector<std::string_view> ids;
+  for (const RunSeries& one : runs.front().series) ids.push_back(one.info.id);
+  throw Error(Error::Code::not_found, fmt::format("no run has the reading '{}'{}", id, did_you_mean(id, ids)), "",
+              "'idlemeter runs show RUN --all' lists them");
+}
+
+/// Marks of the only run.
+std::vector<Mark> marks_of(const Run& run) {
+  std::vector<Mark> marks;
+  for (const RunSeries& series : run.series) {
+    if (series.info.id != "recording.mark") continue;
+    for (std::size_t i = 0; i < series.at.size(); ++i) {
+      const auto* text = std::get_if<std::string>(&series.values[i]);
+      if (text != nullptr) marks.push_back({in_seconds(series.at[i].time_since_epoch()), *text});
+    }
+  }
+  return marks;
+}
+
+void plot_time(Plot& plot, std::vector<Run>& runs, const Options& options) {
+  double end = 0;
+  for (const Run& run : runs) {
+    if (!run.frames.empty()) end = std::max(end, in_seconds(run.frames.back().at.time_since_epoch()));
+  }
+  plot.x_from = 0;
+  plot.x_to = std::max(end, 1e-3);
+  if (options.span.size() == 2) {
+    const auto from = duration_from(options.span[0], "s"), to = duration_from(options.span[1], "s");
+    plot.x_from = in_seconds(*from);
+    plot.x_to = in_seconds(*to);
+  }
+  const auto is_outside = [&](Moment at) {
+    const double here = in_seconds(at.time_since_epoch());
+    return here < plot.x_from || here > plot.x_to;
+  };
+  Panel rate{"Frame rate of each second", "FPS", {}, 1}, time{"Time of each frame", "ms", {}, 2};
+  for (std::size_t i = 0; i < runs.size(); ++i) {
+    const std::string name = name_with_figures(runs[i]);
+    const Stutters stutters = find_stutters(runs[i].frames);
+    std::erase_if(runs[i].frames, [&](const FrameRecord& frame) { return is_outside(frame.at); });
+    rate.curves.push_back({name, frame_rate_line(runs[i].frames), i, Curve::Look::line});
+    time.curves.push_back(
+        {"", frame_time_line(runs[i].frames, static_cast<std::size_t>(plot.width)), i, Curve::Look::thin_line});
+    Curve dots{i == 0 ? "stutters" : "", {}, i, Curve::Look::dots};
+    for (const Stutter& one : stutters.frames) {
+      if (!is_outside(one.at))
+        dots.points.push_back({in_seconds(one.at.time_since_epoch()), in_milliseconds(one.length)});
+    }
+    time.curves.push_back(std::move(dots));
+  }
+  plot.title = game_of(runs) + "frame rate and frame time";
+  plot.x_title = "seconds since the start of the run";
+  plot.panels = {rate, time};
+  for (const std::string& id : options.readings) plot.panels.push_back(panel_of(runs, id));
+  if (runs.size() == 1) plot.marks = marks_of(runs.front());
+}
+
+void plot_spread(Plot& plot, const std::vector<Run>& runs) {
+  double most = 1;
+  for (const Run& run : runs) {
+    for (const Percentile& one : summarize(intervals_in(run.frames), {{}, {}, {0.995}}).percentiles)
+      most = std::max(most, 1.15 * one.frame_time / 1e6);
+  }
+  constexpr std::size_t kBins = 160;
+  Panel panel{"", "share of the frames, %", {}, 1};
+  for (std::size_t i = 0; i < runs.size(); ++i)
+    panel.curves.push_back(
+        {name_with_figures(runs[i]), distribution(runs[i].frames, most, kBins), i, Curve::Look::steps});
+  plot.title = game_of(runs) + "how frame times are spread";
+  plot.x_title = fmt::format("frame time, ms (bins of {:.2g} ms; longer frames are in the last)", most / kBins);
+  plot.x_to = most;
+  plot.panels = {panel};
+}
+
+void plot_percentiles(Plot& plot, const std::vector<Run>& runs) {
+  const auto place = [](double percent) { return -std::log10(1 - percent / 100); };
+  Panel panel{"", "frame time, ms", {}, 1};
+  for (std::size_t i = 0; i < runs.size(); ++i) {
+    Curve curve{name_with_figures(runs[i]), percentile_curve(runs[i].frames), i, Curve::Look::line};
+    for (PlotPoint& point : curve.points) {
+      point.x = place(point.x);
+      plot.x_to = std::max(plot.x_to, point.x);
+    }
+    panel.curves.push_back(std::move(curve));
+  }
+  for (const double percent : {0.0, 50.0, 75.0, 90.0, 95.0, 99.0, 99.9, 99.99, 99.999})
+    plot.x_ticks.push_back({place(percent), fmt::format("{:g}", percent)});
+  plot.title = game_of(runs) + "percentiles of frame time";
+  plot.x_title = "percentile (so many percent of the frames are as fast or faster)";
+  plot.panels = {panel};
+}
+
+/// Whether --span, if it is there, can be.
+bool is_span_right(const Options& options) {
+  if (options.span.empty()) return true;
+  const auto from = duration_from(options.span[0], "s"), to = duration_from(options.span[1], "s");
+  return from && to && *from < *to;
+}
+
+int plot(const Options& options) {
+  if (!is_span_right(options))
+    return misuse("plot", "--span takes two times, the first before the second, like --span 0:10 0:20");
+  const Store store(options.store, Store::Mode::existing);
+  std::vector<Run> runs = read_runs(store, options);
+  if (std::all_of(runs.begin(), runs.end(), [](const Run& run) { return run.frames.empty(); }))
+    throw Error(Error::Code::invalid, "there are no frames to plot", options.store);
+  Plot made = options.plot;
+  if (options.what == "time") plot_time(made, runs, options);
+  if (options.what == "spread") plot_spread(made, runs);
+  if (options.what == "percentiles") plot_percentiles(made, runs);
+  write_plot(made, options.file);
+  print("{}\n", options.file);
+  return 0;
+}
+
+}  // namespace
+
+void add_plot(Command app) {
+  const auto options = std::make_shared<Options>();
+  Command command = app.add("plot", "Draw runs as a PNG or SVG: frame times over time, their spread, percentiles",
+                            [options] { return plot(*options); });
+  command.option("RUNS", options->runs, "Runs, like 3 or 1-2,5; up to six lie over each other")
+      .required()
+      .check(is_run_list());
+  command.option("-o,--output", options->file, "The picture: a name that ends with .png or .svg")
+      .required()
+      .check([](const std::string& file) {
+        return file.ends_with(".png") || file.ends_with(".svg") ? ""
+                                                                : fmt::format("'{}' must end with .png or .svg", file);
+      });
+  command.option("--what", options->what, "time, spread or percentiles")
+      .check(one_of({std::begin(kWhat), std::end(kWhat)}))
+      .shows_default();
+  command.option("--reading", options->readings, "A reading below the frame times, like gpu.temp; may be repeated")
+      .repeats();
+  command.option("--span", options->span, "Only from this time to that, like 0:10 0:20").takes(2);
+  command.option(
+      "--size",
+      [options](const std::string& text) { return read_size(text, options->plot.width, options->plot.height); },
+      "Width and height in pixels; 1280x720 unless said otherwise");
+  command.flag("--dark", options->plot.dark, "On dark ground");
+  command.option("--store", options->store, "The file that holds runs").shows_default();
+}
+
+}  // namespace idlemeter::cli

@@ -1,0 +1,58 @@
+// Idle Meter: the figures of a run that somebody wants, by their ids.
+#pragma once
+
+#include <cstdint>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "idlemeter/frames/frame_statistic.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/insight/run_insight.hpp"
+#include "idlemeter/readings/reading.hpp"
+
+namespace idlemeter {
+
+/// One figure of a run.
+struct RunFigure {
+  ReadingInfo info;                  ///< the id as it was asked for, title, brief and unit
+  std::optional<double> value = {};  ///< in the unit; empty if the run doesn't have it
+  bool is_uncertain = false;         ///< a low or percentile of too few frames
+};
+
+/// Figures by ids:
+///
+///   frame.average, frame.low@1%@percentile …     statistics of the run's frames, see FrameStatistic; without a span
+///   stutter.count, stutter.lost, stutter.share   see Stutters: frames, seconds, percent of the time
+///   gpu.power, gpu.temp most, gpu.clock least    a reading's mean, its highest and its lowest value
+class FigureSet {
+ public:
+  /// Throws Error naming the first id that isn't a figure.
+  explicit FigureSet(const std::vector<std::string>& ids);
+
+  /// What insight_of() has to compute for them.
+  [[nodiscard]] SummaryRequest request() const;
+
+  /// In the order of the ids.
+  [[nodiscard]] std::vector<RunFigure> of(const RunInsight& run) const;
+
+  /// Of each run. A reading that one of them lacks is called as in the others.
+  [[nodiscard]] std::vector<std::vector<RunFigure>> of(const std::vector<RunInsight>& runs) const;
+
+ private:
+  enum class Take : std::uint8_t { mean, least, most };
+
+  struct One {
+    std::string id;  ///< as it was asked for
+    std::optional<FrameStatistic> statistic = {};
+    std::string reading = {};  ///< of a reading
+    Take take = Take::mean;
+  };
+
+  static One read(const std::string& id);
+  static RunFigure figure(const One& one, const RunInsight& run);
+
+  std::vector<One> all_;
+};
+
+}  // namespace idlemeter

@@ -1,0 +1,238 @@
+#include "idlemeter/insight/compare.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+#include <set>
+#include <stdexcept>
+
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/readings/units.hpp"
+
+namespace idlemeter {
+namespace {
+
+/// The value of a setting or else a fact; upper and lower case of its name alike. nullptr if the run has neither.
+const std::string* value_in(const RunInfo& run, const std::string& name) {
+  for (const auto* pairs : {&run.details.settings, &run.details.facts}) {
+    for (const auto& [key, value] : *pairs) {
+      if (lower_case(key) == lower_case(name)) return &value;
+    }
+  }
+  return nullptr;
+}
+
+/// The figure of each group: values of the runs that have it, but for those that don't count.
+ComparedFigure gather(const std::vector<std::vector<std::vector<RunFigure>>>& all, std::size_t figure,
+                      const std::vector<RunGroup>& groups, const std::set<std::int64_t>& dropped) {
+  ComparedFigure compared;
+  compared.info = all.front().front()[figure].info;
+  for (std::size_t g = 0; g < groups.size(); ++g) {
+    ComparedGroup& group = compared.groups.emplace_back();
+    for (std::size_t r = 0; r < groups[g].runs.size(); ++r) {
+      const RunFigure& one = all[g][r][figure];
+      const std::int64_t id = groups[g].runs[r].info.id;
+      if (one.value) compared.info = one.info;  // whichever group has it
+      if (!one.value || !std::isfinite(*one.value) || dropped.contains(id)) continue;
+      group.values.push_back(*one.value);
+      group.runs.push_back(id);
+    }
+  }
+  compared.better = better_of(compared.info);
+  return compared;
+}
+
+void flag_odd_runs(ComparedFigure& figure) {
+  std::vector<std::vector<double>> values;
+  std::vector<std::size_t> places;
+  for (std::size_t g = 0; g < figure.groups.size(); ++g) {
+    if (figure.groups[g].values.empty()) continue;
+    values.push_back(figure.groups[g].values);
+    places.push_back(g);
+  }
+  const auto odd = odd_runs(values);
+  for (std::size_t i = 0; i < odd.size(); ++i) {
+    ComparedGroup& group = figure.groups[places[i]];
+    for (std::size_t r = 0; r < odd[i].size(); ++r) {
+      if (odd[i][r]) group.odd.push_back(group.runs[r]);
+    }
+  }
+}
+
+/// Only if the best and the worst really differ: some group always has the highest mean.
+void mark_extremes(ComparedFigure& figure, const DifferenceRules& rules) {
+  if (figure.better == Better::neither) return;
+  std::optional<std::size_t> best, worst;
+  for (std::size_t g = 0; g < figure.groups.size(); ++g) {
+    if (!figure.groups[g].mean) continue;
+    const double sign = figure.better == Better::higher ? 1 : -1;
+    const auto beats = [&](std::size_t other) {
+      return sign * (*figure.groups[g].mean - *figure.groups[other].mean) > 0;
+    };
+    if (!best || beats(*best)) best = g;
+    if (!worst || !beats(*worst)) worst = g;
+  }
+  if (!best || *best == *worst) return;
+  const Verdict verdict = difference_of(figure.groups[*worst].values, figure.groups[*best].values, rules).verdict;
+  if (verdict != Verdict::higher && verdict != Verdict::lower) return;
+  figure.best = best;
+  figure.worst = worst;
+}
+
+void work_out(ComparedFigure& figure, const CompareOptions& options) {
+  for (ComparedGroup& group : figure.groups) {
+    if (group.values.empty()) continue;
+    group.mean = group_mean(group.values);
+    group.spread = group_spread(group.values);
+  }
+  const ComparedGroup& base = figure.groups[options.base];
+  for (std::size_t g = 0; g < figure.groups.size(); ++g) {
+    ComparedGroup& group = figure.groups[g];
+    if (g != options.base && !group.values.empty() && !base.values.empty())
+      group.difference = difference_of(base.values, group.values, options.rules);
+  }
+  mark_extremes(figure, options.rules);
+}
+
+/// The values of one thing by group, if the groups don't all have the same.
+void add_if_different(std::vector<OtherDifference>& others, const std::string& what,
+                      const std::vector<std::set<std::string>>& values) {
+  const bool same = std::all_of(values.begin(), values.end(), [&](const auto& one) { return one == values.front(); });
+  if (same) return;
+  OtherDifference other{what, {}};
+  for (const auto& of_group : values) other.values.push_back(fmt::format("{}", fmt::join(of_group, ", ")));
+  others.push_back(std::move(other));
+}
+
+/// Temperatures at the start that differ by more than chance.
+void add_temperatures(std::vector<OtherDifference>& others, const std::vector<RunGroup>& groups) {
+  constexpr double kApart = 3;  // °C
+  for (const char* id : {"gpu.hotspot.temp", "gpu.temp", "cpu.temp"}) {
+    std::vector<double> starts;
+    std::string title;
+    for (const RunGroup& group : groups) {
+      std::vector<double> first;
+      for (const RunInsight& run : group.runs) {
+        const ReadingInsight* reading = run.reading(id);
+        if (reading == nullptr || !reading->first) continue;
+        first.push_back(*reading->first);
+        title = reading->info.title;
+      }
+      if (!first.empty()) starts.push_back(group_mean(first));
+    }
+    if (starts.size() != groups.size()) continue;
+    const auto [least, most] = std::minmax_element(starts.begin(), starts.end());
+    if (*most - *least < kApart) continue;
+    OtherDifference other{title + " at the start", {}};
+    for (const double start : starts) other.values.push_back(fmt::format("{:.0f} °C", start));
+    others.push_back(std::move(other));
+  }
+}
+
+std::vector<OtherDifference> other_differences(const std::vector<RunGroup>& groups,
+                                               const std::vector<std::string>& told) {
+  constexpr std::string_view kOfEachRun[] = {"Arguments"};  // differ from run to run anyway
+  std::map<std::string, std::vector<std::set<std::string>>> all = {{"Game", {}}};
+  for (const RunGroup& group : groups) {
+    for (const RunInsight& run : group.runs) {
+      for (const auto* pairs : {&run.info.details.settings, &run.info.details.facts}) {
+        for (const auto& [name, value] : *pairs) all[name];
+      }
+    }
+  }
+  for (auto& [name, values] : all) {
+    for (const RunGroup& group : groups) {
+      auto& of_group = values.emplace_back();
+      for (const RunInsight& run : group.runs) {
+        const std::string* value = name == "Game" ? &run.info.details.game : value_in(run.info, name);
+        of_group.insert(value == nullptr ? "–" : *value);
+      }
+    }
+  }
+  std::vector<OtherDifference> others;
+  for (const auto& [name, values] : all) {
+    const auto is_it = [&, name = name](const std::string& one) { return lower_case(one) == lower_case(name); };
+    const bool is_told = std::any_of(told.begin(), told.end(), is_it) ||
+                         std::find(std::begin(kOfEachRun), std::end(kOfEachRun), name) != std::end(kOfEachRun);
+    if (!is_told) add_if_different(others, name, values);
+  }
+  add_temperatures(others, groups);
+  return others;
+}
+
+}  // namespace
+
+Better better_of(const ReadingInfo& figure) {
+  if (figure.unit == Unit::frames_per_second || figure.unit == Unit::frames_per_joule) return Better::higher;
+  const bool is_low = figure.unit == Unit::millisecond || figure.unit == Unit::watt || figure.unit == Unit::celsius ||
+                      figure.id.starts_with("stutter.");
+  return is_low ? Better::lower : Better::neither;
+}
+
+Comparison compare(const std::vector<RunGroup>& groups, const FigureSet& set, const CompareOptions& options) {
+  const bool right = !groups.empty() && options.base < groups.size() &&
+                     std::all_of(groups.begin(), groups.end(), [](const RunGroup& one) { return !one.runs.empty(); });
+  if (!right) throw std::invalid_argument("a comparison has groups with runs, and one of them as its base");
+  Comparison comparison;
+  comparison.base = options.base;
+  std::vector<std::vector<std::vector<RunFigure>>> all;  // by group, run and figure
+  for (const RunGroup& group : groups) {
+    comparison.names.push_back(group.name);
+    all.push_back(set.of(group.runs));
+  }
+  const std::size_t count = all.front().front().size();
+  std::vector<ComparedFigure> whole;
+  std::set<std::int64_t> odd;
+  for (std::size_t i = 0; i < count; ++i) {
+    whole.push_back(gather(all, i, groups, {}));
+    flag_odd_runs(whole.back());
+    for (const ComparedGroup& group : whole.back().groups) odd.insert(group.odd.begin(), group.odd.end());
+  }
+  if (!options.drop_odd) odd.clear();
+  comparison.dropped.assign(odd.begin(), odd.end());
+  for (std::size_t i = 0; i < count; ++i) {
+    ComparedFigure figure = odd.empty() ? whole[i] : gather(all, i, groups, odd);
+    for (std::size_t g = 0; g < groups.size(); ++g) figure.groups[g].odd = whole[i].groups[g].odd;
+    work_out(figure, options);
+    comparison.figures.push_back(std::move(figure));
+  }
+  comparison.others = other_differences(groups, options.told);
+  return comparison;
+}
+
+std::vector<RunGroup> grouped_by(std::vector<RunInsight> runs, const std::vector<std::string>& names) {
+  for (const std::string& name : names) {
+    if (std::any_of(runs.begin(), runs.end(),
+                    [&](const RunInsight& run) { return value_in(run.info, name) != nullptr; }))
+      continue;
+    std::set<std::string> known;
+    for (const RunInsight& run : runs) {
+      for (const auto& [key, value] : run.info.details.settings) known.insert(key);
+    }
+    throw Error(Error::Code::not_found,
+                fmt::format("no run has a setting or fact '{}'{}", name,
+                            did_you_mean(name, std::vector<std::string_view>(known.begin(), known.end()))),
+                "", "give runs settings with --set when they are recorded");
+  }
+  std::vector<RunGroup> groups;
+  for (RunInsight& run : runs) {
+    std::vector<std::string> values;
+    for (const std::string& name : names) {
+      const std::string* value = value_in(run.info, name);
+      values.push_back(value == nullptr ? "–" : *value);
+    }
+    const std::string group_name = fmt::format("{}", fmt::join(values, ", "));
+    auto group =
+        std::find_if(groups.begin(), groups.end(), [&](const RunGroup& one) { return one.name == group_name; });
+    if (group == groups.end()) group = groups.insert(groups.end(), RunGroup{group_name, {}});
+    group->runs.push_back(std::move(run));
+  }
+  return groups;
+}
+
+}  // namespace idlemeter

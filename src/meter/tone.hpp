@@ -1,0 +1,16 @@
+// The sounds of cues, made from sines.
+#pragma once
+
+#include <cstdint>
+#include <vector>
+
+#include "meter/cue.hpp"
+
+namespace idlemeter::meter {
+
+inline constexpr int kToneRate = 48'000;  // samples a second
+
+/// Mono. A start rises, an end falls, a mark is one short note, and a failure three low ones.
+[[nodiscard]] std::vector<std::int16_t> tone_of(Cue::Kind kind);
+
+}  // namespace idlemeter::meter

@@ -1,0 +1,17 @@
+// The file behind a store: what it looks like, how it is made, migrated and opened.
+#pragma once
+
+#include <filesystem>
+#include <memory>
+
+#include "idlemeter/runs/store.hpp"
+#include "runs/sqlite.hpp"
+
+namespace idlemeter::runs {
+
+/// Opens a store, made or migrated if need be; for reading alone if its folder can't be written to. Throws Error as
+/// Store does.
+[[nodiscard]] std::unique_ptr<Database> open_store(const std::filesystem::path& file, Store::Mode mode,
+                                                   const LockWait& wait);
+
+}  // namespace idlemeter::runs

@@ -1,0 +1,238 @@
+// What the command does with runs: shown, compared, found, changed, plotted, exported.
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <sstream>
+
+#include "command.hpp"
+#include "folder.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/png.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/runs/store.hpp"
+
+namespace idlemeter {
+namespace {
+
+using testing::Outcome;
+using testing::run;
+
+TEST(Command, TheDemoDoesTheWholeJob) {
+  const testing::Folder folder;
+  const Outcome demo = run(folder, "demo --folder 'the demo'");
+  ASSERT_EQ(demo.status, 0) << demo.err;
+  EXPECT_NE(demo.out.find("run 1 (Ultra)  run 2 (High)"), std::string::npos);
+  const Image overlay = read_png(folder / "the demo/overlay.png");
+  EXPECT_EQ(overlay.width, 1920);
+
+  const std::string store = " --store 'the demo/runs.db'";
+  const auto runs = nlohmann::json::parse(run(folder, "runs --json" + store).out);
+  ASSERT_EQ(runs.size(), 13u);
+  EXPECT_EQ(runs[0]["settings"]["Preset"], "Ultra");
+
+  const auto one = nlohmann::json::parse(run(folder, "runs show 2 --json" + store).out);
+  const auto& lows = one["statistics"]["lows"];
+  ASSERT_EQ(lows.size(), 9u);
+  EXPECT_EQ(lows[0]["definition"], "mean of the slowest");
+  EXPECT_NEAR(one["statistics"]["average_fps"].get<double>(),
+              one["frames"].get<double>() / one["length_s"].get<double>(), 1e-9);
+
+  EXPECT_EQ(one["limits"]["evidence"], "GPU times");
+  EXPECT_GT(one["worst_hitches"][0]["unusual"].size(), 0u);
+
+  const std::pair<const char*, std::vector<const char*>> shown[] = {
+      {"", {"Tidepool Rally", "0.1% low", "longest", "limit     graphics card", "trust     !", "usually 6.0 MB/s"}},
+      {" --intervals", {"95 % interval", "no interval for the 0.1% low: only 5 frames in the slowest 0.1%"}},
+      {" --all", {"share of time", "GPU hotspot temperature, °C", "pacing", "first 20 s"}}};
+  for (const auto& [option, all] : shown) {
+    const Outcome screen = run(folder, "runs show 1" + store + option);
+    for (const char* words : all) EXPECT_NE(screen.out.find(words), std::string::npos) << words << screen.out;
+    if (*option == '\0') {
+      EXPECT_LE(std::count(screen.out.begin(), screen.out.end(), '\n'), 26) << "one screen";
+    }
+  }
+  EXPECT_EQ(run(folder, "runs show 77" + store).status, 1);
+  EXPECT_NE(run(folder, "runs show 77" + store).err.find("there is no run 77; the store has 1 to 13"),
+            std::string::npos);
+
+  EXPECT_EQ(run(folder, "demo --brief --folder 'the demo'").status,
+            0);  // again: runs are added, nothing is overwritten
+  EXPECT_EQ(nlohmann::json::parse(run(folder, "runs --json" + store).out).size(), 16u);
+}
+
+TEST(Command, ComparesGroupsOfRuns) {
+  const testing::Folder folder;
+  ASSERT_EQ(run(folder, "demo --folder d").status, 0);
+  const std::string store = " --store d/runs.db";
+  const struct {
+    std::string arguments;
+    int status;
+    std::vector<const char*> words;
+  } cases[] = {
+      {"compare 4-8 9-13", 0, {"Average frame rate, FPS", "Quality", "5 runs", "faster, best", "What else differs"}},
+      {"compare --by upscaler 4-13 --base Quality", 0, {"slower", "  base", "worst"}},
+      {"compare --by preset,upscaler",
+       0,
+       {"Ultra, –", "Medium, Quality", "too few runs to tell; about 3 in each group"}},
+      {"compare 1 2 --tag compared", 0, {"Ultra ", "compared  10 runs", "too few runs"}},
+      {"compare 4-8 9-13 --markdown", 0, {"| mean ± spread |", "| faster | best |", "**Average frame rate, FPS**"}},
+      {"compare 4-8 9-13 --csv --figures gpu.power", 0, {"gpu.power,W,Quality,5,", "a share of the base", ",lower,"}},
+      {"compare 4-8", 2, {"at least two groups of runs; name two lists"}},
+      {"compare 4-8 x", 2, {"'x' isn't a list of runs; write it like 1-5"}},
+      {"compare 4-8 77", 1, {"there is no run 77"}},
+      {"compare --by shadows", 1, {"no run has a setting or fact 'shadows'; give runs settings with --set"}},
+      {"compare --by preset --base Hihg", 1, {"no group is called 'Hihg'; did you mean 'High'?"}},
+      {"compare 4-8 --tag none", 1, {"no run has the tag 'none'"}},
+      {"compare 4-8 9-13 --json --csv", 2, {"excludes"}}};
+  for (const auto& one : cases) {
+    const Outcome outcome = run(folder, one.arguments + store);
+    EXPECT_EQ(outcome.status, one.status) << one.arguments << outcome.err;
+    for (const char* words : one.words)
+      EXPECT_NE((outcome.out + outcome.err).find(words), std::string::npos)
+          << one.arguments << outcome.out << outcome.err;
+  }
+  const auto json = nlohmann::json::parse(run(folder, "compare 4-8 9-13 --json" + store).out);
+  EXPECT_EQ(json["figures"][0]["best"], "Quality");
+  EXPECT_GT(json["figures"][0]["groups"][1]["difference"]["low"], 0);
+  EXPECT_EQ(json["figures"][0]["groups"][1]["runs"], (std::vector<int>{9, 10, 11, 12, 13}));
+}
+
+TEST(Command, RunsAreFoundChangedRemovedAndCopied) {
+  const testing::Folder folder;
+  ASSERT_EQ(run(folder, "demo --brief --folder d").status, 0);
+  folder.file("text.db", "no store");
+  const struct {
+    std::string arguments;
+    int status;
+    std::vector<const char*> words;
+  } steps[] = {{"runs --store d/runs.db --set preset=high", 0, {"\n  2 "}},
+               {"runs --store d/runs.db --order average --reverse --sizes", 0, {"size, MiB", "note\n  3 "}},
+               {"runs --store d/runs.db --text reef", 0, {"d/runs.db: no such runs"}},
+               {"runs --store d/runs.db --order colour", 2, {"colour"}},
+               {"runs change 1-2 --store d/runs.db --note dusk --tag pub --set fan=on", 0, {"2 runs changed"}},
+               {"runs --store d/runs.db --tag PUB --text dusk", 0, {"\n  1 ", "\n  2 ", "fan on, pub, dusk"}},
+               {"runs change 1 --store d/runs.db --no-note --drop-tag pub --unset fan", 0, {"1 run changed"}},
+               {"runs change 1 --store d/runs.db", 2, {"nothing to change"}},
+               {"runs remove 3- --store d/runs.db", 2, {"'3-' isn't a list of runs"}},
+               {"runs change 1,9 --store d/runs.db --note x", 1, {"there is no run 9; the store has 1 to 3"}},
+               {"runs remove 3 --store d/runs.db", 0, {"1 run removed; 'idlemeter runs restore 3'"}},
+               {"runs show 3 --store d/runs.db", 1, {"run 3 was removed"}},
+               {"runs --removed --store d/runs.db", 0, {"\n  3 "}},
+               {"runs restore 3 --store d/runs.db", 0, {"1 run restored"}},
+               {"runs add d/runs.db --store all.db --runs 1-2", 0, {"d/runs.db: 2 runs added as 1 to 2"}},
+               {"runs add d/runs.db --store all.db", 0, {"1 run added as 3, 2 already here"}},
+               {"runs add all.db --store all.db", 1, {"this is the store that runs are added to"}},
+               {"runs add text.db --store all.db", 1, {"text.db: not an Idle Meter store"}},
+               {"runs export 1 --store all.db", 0, {"run,presented (s),frame time (ms),GPU work (ms)\r\n1,0."}},
+               {"runs export 1-2 --readings -o r.csv --store all.db", 0, {"r.csv"}},
+               {"runs export 9 --store all.db", 1, {"there is no run 9"}},
+               {"runs remove 1 --store all.db", 0, {"1 run removed"}},
+               {"runs compact --store all.db", 0, {"1 run gone for good; the store takes "}},
+               {"runs check --store all.db", 0, {"all is well"}},
+               {"runs check --store all.db --repair new.db", 0, {"2 runs copied into new.db"}},
+               {"runs check --store all.db --repair new.db", 1, {"new.db: is there already"}}};
+  for (const auto& step : steps) {
+    const Outcome outcome = run(folder, step.arguments);
+    EXPECT_EQ(outcome.status, step.status) << step.arguments << outcome.err;
+    for (const char* words : step.words)
+      EXPECT_NE((outcome.out + outcome.err).find(words), std::string::npos)
+          << step.arguments << outcome.out << outcome.err;
+  }
+}
+
+TEST(Command, PlotsRuns) {
+  const testing::Folder folder;
+  ASSERT_EQ(run(folder, "demo --brief --folder d").status, 0);
+  ASSERT_EQ(run(folder, R"(runs change 1 --store d/runs.db --game 'it'\''s "`id`" $x')").status, 0);
+  const struct {
+    std::string arguments;
+    int status;
+    const char* words;
+  } cases[] = {{"plot 1-2 -o time.png --reading gpu.temp --span 0:10 0:20", 0, "time.png"},
+               {"plot 1 -o spread.png --what spread --dark --size 640x360", 0, "spread.png"},
+               {"plot 1-3 -o percentiles.svg --what percentiles", 0, "percentiles.svg"},
+               {"plot 1 -o time.jpg", 2, "must end with .png or .svg"},
+               {"plot 1 -o x.png --what pie", 2, "pie"},
+               {"plot 9 -o x.png", 1, "there is no run 9"},
+               {"plot 1 -o x.png --reading gpu.tmp", 1, "no run has the reading 'gpu.tmp'; did you mean 'gpu.temp'"},
+               {"plot 1 -o x.png --span 2 1", 2, "--span takes two times, the first before the second"},
+               {"plot 1 -o d/runs.db/x.png", 1, "d/runs.db"}};
+  for (const auto& one : cases) {
+    const Outcome outcome = run(folder, one.arguments + " --store d/runs.db");
+    EXPECT_EQ(outcome.status, one.status) << one.arguments << outcome.err;
+    EXPECT_NE((outcome.out + outcome.err).find(one.words), std::string::npos) << one.arguments << outcome.err;
+  }
+  EXPECT_EQ(read_png(folder / "time.png").width, 1280);
+  const Image dark = read_png(folder / "spread.png");
+  EXPECT_EQ(dark.height, 360);
+  EXPECT_EQ(dark.at(2, 2), 0xff10141f);
+  const std::string svg = testing::text_of(folder / "percentiles.svg");
+  EXPECT_NE(svg.find("percentiles of frame time"), std::string::npos);
+  EXPECT_FALSE(std::filesystem::exists(folder / "x.png"));
+  const Outcome without = run(folder, "plot 1 -o y.png --store d/runs.db", "PATH=/nowhere");
+  EXPECT_EQ(without.status, 1);
+  EXPECT_NE(without.err.find("gnuplot, which isn't installed; install it"), std::string::npos) << without.err;
+}
+
+/// What comes out is what was recorded, to the nanosecond.
+TEST(Command, ExportsWhatWasRecorded) {
+  const testing::Folder folder;
+  ASSERT_EQ(run(folder, "demo --brief --folder d").status, 0);
+  const Store store(folder / "d/runs.db", Store::Mode::existing);
+  std::istringstream frames(run(folder, "runs export 2 --store d/runs.db").out);
+  std::string line;
+  std::getline(frames, line);
+  for (const FrameRecord& frame : store.frames(2)) {
+    ASSERT_TRUE(std::getline(frames, line));
+    double at = 0, ms = 0, work = 0;
+    ASSERT_EQ(std::sscanf(line.c_str(), "2,%lf,%lf,%lf", &at, &ms, &work), 3) << line;
+    ASSERT_EQ(std::llround(at * 1e9), frame.at.time_since_epoch().count());
+    ASSERT_EQ(std::llround(ms * 1e6), frame.interval.count());
+    ASSERT_EQ(std::llround(work * 1e6), frame.gpu_work.count());
+  }
+  EXPECT_FALSE(std::getline(frames, line));
+  const std::string readings = run(folder, "runs export 1 --readings --store d/runs.db").out;
+  EXPECT_EQ(readings.find("run,at (s),cpu.load (%),"), 0u) << readings.substr(0, 200);
+  EXPECT_NE(readings.find(",gpu.temp (°C),"), std::string::npos);
+  EXPECT_EQ(std::count(readings.begin(), readings.end(), '\n'), 121) << "a heading, and two a second";
+}
+
+/// Ids, and a set that the settings have under a name; of one run, of several, and of all.
+TEST(Command, ShowsTheFiguresThatWereChosen) {
+  const testing::Folder folder;
+  ASSERT_EQ(run(folder, "demo --brief --folder d").status, 0);
+  folder.file("s.toml", R"([figures]
+short = ["frame.average", "frame.low@1%@percentile", "gpu.temp most", "stutter.count"])");
+  const std::string store = " --store d/runs.db --settings s.toml --figures ";
+  const struct {
+    std::string arguments;
+    int status;
+    std::vector<const char*> words;
+  } cases[] = {{"runs" + store + "short", 0, {"Avg, FPS", "1% low, FPS", "GPU, most, °C", "Preset Ultra", "\n  3 "}},
+               {"runs show 1" + store + "short", 0, {"1% low, percentile, FPS", "Stutters", "! Marl G9 throttled"}},
+               {"runs show 1 2" + store + "frame.median,own.none", 0, {"run 2 (High)", "own.none", "! run 2: "}},
+               {"runs show 1" + store + "shirt", 1, {"no set of figures is called 'shirt'; did you mean 'short'?"}},
+               {"runs show 1" + store + "frame.lwo@1%", 1, {"'frame.lwo@1%' isn't a figure of a run; did you mean"}},
+               {"runs show 1" + store + "frame.low@1%@10s", 1, {"isn't a figure of a run"}},
+               {"runs show 1 --all" + store + "short", 2, {"--all excludes --figures"}}};
+  for (const auto& one : cases) {
+    const Outcome outcome = run(folder, one.arguments);
+    EXPECT_EQ(outcome.status, one.status) << one.arguments;
+    for (const char* words : one.words)
+      EXPECT_NE((outcome.out + outcome.err).find(words), std::string::npos)
+          << one.arguments << outcome.out << outcome.err;
+  }
+  const auto whole = nlohmann::json::parse(run(folder, "runs show 2 --json --store d/runs.db").out);
+  const auto few = nlohmann::json::parse(run(folder, "runs show 2 --json" + store + "short").out)[0]["figures"];
+  ASSERT_EQ(few.size(), 4u);
+  EXPECT_EQ(few[0]["value"], whole["statistics"]["average_fps"]);
+  EXPECT_EQ(few[1]["value"], whole["statistics"]["lows"][1]["fps"]);
+  EXPECT_EQ(few[2]["unit"], "°C");
+  EXPECT_EQ(few[3]["value"], whole["stutters"]["frames"].size());
+}
+
+}  // namespace
+}  // namespace idlemeter
