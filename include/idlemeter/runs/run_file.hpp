@@ -1,0 +1,30 @@
+// Idle Meter: runs in a file of their own, for others to add to their stores.
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <string>
+#include <string_view>
+
+#include "idlemeter/runs/frame_log.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/store.hpp"
+
+namespace idlemeter {
+
+/// Runs with everything they have, as JSON; docs/schemas/runs.schema.json describes it. The same runs give the same
+/// bytes, also from another store. O(bytes). Throws Error if there is no such run.
+[[nodiscard]] std::string run_file(const Store& store, std::span<const std::int64_t> runs);
+
+/// Whether these are the first bytes of such a file.
+[[nodiscard]] bool is_run_file(std::string_view bytes);
+
+/// Adds the runs of such a file that aren't there already, all or none. O(bytes). Throws Error naming `where` and the
+/// place in it if it isn't one or holds what can't be.
+Store::Added add_run_file(Store& into, std::string_view bytes, const std::string& where);
+
+/// Adds the runs of a frame log, all or none, with these details; of several runs each gets its own value of the
+/// column that they were split by, as a setting.
+Store::Added add_frame_log(Store& into, const FrameLog& log, const RunDetails& details);
+
+}  // namespace idlemeter

@@ -1,0 +1,281 @@
+// Frame logs: tables of text, read line by line.
+#include "idlemeter/runs/frame_log.hpp"
+
+#include <fcntl.h>
+#include <fmt/format.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <cerrno>
+#include <cstring>
+#include <system_error>
+#include <unordered_map>
+
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
+#include "runs/decimal.hpp"
+#include "runs/log_columns.hpp"
+#include "runs/text_lines.hpp"
+
+namespace idlemeter {
+namespace {
+
+using namespace runs;
+
+constexpr std::size_t kSampleLines = 250, kSampleBytes = 4 * 1024 * 1024;
+constexpr std::size_t kBrokenShown = 5, kMostRuns = 1'000;
+constexpr Nanoseconds kLatestBegin = std::chrono::minutes(1);
+
+constexpr std::pair<LogUnit, std::string_view> kUnitNames[] = {{LogUnit::nanosecond, "ns"},
+                                                               {LogUnit::microsecond, "us"},
+                                                               {LogUnit::millisecond, "ms"},
+                                                               {LogUnit::second, "s"},
+                                                               {LogUnit::frames_per_second, "fps"}};
+constexpr std::pair<LogUnit, std::string_view> kOtherUnitNames[] = {
+    {LogUnit::nanosecond, "nsec"},  {LogUnit::nanosecond, "nanoseconds"},   {LogUnit::microsecond, "µs"},
+    {LogUnit::microsecond, "μs"},   {LogUnit::microsecond, "usec"},         {LogUnit::microsecond, "microseconds"},
+    {LogUnit::millisecond, "msec"}, {LogUnit::millisecond, "milliseconds"}, {LogUnit::second, "sec"},
+    {LogUnit::second, "seconds"},   {LogUnit::frames_per_second, "hz"}};
+
+bool is_blank(std::string_view line) { return line.find_first_not_of(" \t") == std::string_view::npos; }
+bool is_to_skip(std::string_view line) { return is_blank(line) || line.front() == '#'; }
+
+/// A number of nanoseconds in a column's unit.
+struct Scale {
+  int power = 0;
+  bool is_rate = false;
+
+  explicit Scale(std::optional<LogUnit> unit) {
+    if (unit == LogUnit::microsecond) power = 3;
+    if (unit == LogUnit::millisecond) power = 6;
+    if (unit == LogUnit::second) power = 9;
+    if (unit == LogUnit::frames_per_second) {
+      power = 9;
+      is_rate = true;
+    }
+  }
+
+  [[nodiscard]] std::optional<Nanoseconds> read(std::string_view text, char point) const {
+    const auto number = text.find(':') == std::string_view::npos ? exact_nanoseconds(text, point, power)
+                                                                 : clock_nanoseconds(text, point);
+    if (!is_rate || !number) return number;
+    if (*number <= Nanoseconds{}) return std::nullopt;
+    const double period = 1e18 / static_cast<double>(number->count());
+    return period <= static_cast<double>(kLongestTime.count()) ? std::optional(Nanoseconds(std::llround(period)))
+                                                               : std::nullopt;
+  }
+};
+
+std::string_view trimmed(std::string_view text) {
+  while (!text.empty() && (text.front() == ' ' || text.front() == '\t')) text.remove_prefix(1);
+  while (!text.empty() && (text.back() == ' ' || text.back() == '\t')) text.remove_suffix(1);
+  return text;
+}
+
+/// Turns lines into frames.
+class Frames {
+ public:
+  Frames(FrameLog& log, const LogPlan& plan)
+      : log_(log),
+        format_(plan.format),
+        point_(format_.decimal_comma.value_or(false) ? ',' : '.'),
+        frame_scale_(format_.frame_time.unit),
+        time_scale_(format_.time.unit),
+        work_scale_(format_.gpu_work.unit) {
+    for (const LogColumn* column : {&format_.frame_time, &format_.time, &format_.gpu_work, &format_.split}) {
+      if (column->at) needed_ = std::max(needed_, *column->at + 1);
+    }
+    fields_.reserve(needed_);
+  }
+
+  void take(std::string_view line, std::uint64_t number) {
+    if (is_to_skip(line)) return;
+    ++log_.lines;
+    if (!find_fields(line)) return broken(number, "a quote that isn't closed");
+    const auto field = [&](const LogColumn& column) {
+      return column.at && *column.at < fields_.size() ? trimmed(fields_[*column.at]) : std::string_view();
+    };
+    std::string why;
+    Run* const run = run_of(field(format_.split), why);
+    if (run == nullptr) return broken(number, std::move(why));
+    const std::string_view length = field(format_.frame_time), time = field(format_.time);
+    std::optional<Nanoseconds> interval, at;
+    if (format_.frame_time.at) {
+      interval = frame_scale_.read(length, point_);
+      if (!interval) return fails(*run, number, length, format_.frame_time);
+      if (*interval <= Nanoseconds{}) return fails(*run, number, length, format_.frame_time, "isn't above 0");
+    }
+    if (format_.time.at) {
+      at = time_scale_.read(time, point_);
+      if (!at) return fails(*run, number, time, format_.time);
+      if (run->last && *at < *run->last) return fails(*run, number, time, format_.time, "is before the line above");
+    }
+    if (!interval && run->last && *at == *run->last)
+      return fails(*run, number, time, format_.time, "is that of the line above");
+    if (!interval && run->last) interval = *at - *run->last;
+    if (!at) at = run->sum + *interval;
+    run->last = at;
+    if (!interval) return;  // its beginning isn't known
+    if (*at > kLongestTime) return fails(*run, number, time, format_.time, "is over a hundred years");
+    run->sum = *at;
+    const auto work = work_scale_.read(field(format_.gpu_work), point_);
+    log_.runs[run->place].frames.push_back(
+        {Moment{*at}, *interval, format_.gpu_work.at && work && *work > Nanoseconds{} ? *work : kUnknownTime});
+  }
+
+  /// Frames count from the beginning of their run.
+  void finish() {
+    for (LoggedFrames& run : log_.runs) {
+      if (run.frames.empty()) continue;
+      const Nanoseconds begin = run.frames.front().at.time_since_epoch() - run.frames.front().interval;
+      if (begin >= Nanoseconds{} && begin <= kLatestBegin) continue;
+      for (FrameRecord& frame : run.frames) frame.at -= begin;
+    }
+    std::erase_if(log_.runs, [](const LoggedFrames& run) { return run.frames.empty(); });
+  }
+
+ private:
+  struct Run {
+    std::size_t place = 0;                 ///< in log_.runs
+    std::optional<Nanoseconds> last = {};  ///< moment
+    Nanoseconds sum{};                     ///< of its frames, if moments aren't known
+  };
+
+  /// As far as they are needed.
+  bool find_fields(std::string_view line) {
+    if (std::memchr(line.data(), '"', line.size()) != nullptr)
+      return fields_of(line, format_.delimiter, fields_, unquoted_);
+    fields_.clear();
+    const char *at = line.data(), *const end = at + line.size();
+    while (fields_.size() < needed_) {
+      const auto* stop =
+          static_cast<const char*>(std::memchr(at, format_.delimiter, static_cast<std::size_t>(end - at)));
+      fields_.emplace_back(at, static_cast<std::size_t>((stop == nullptr ? end : stop) - at));
+      if (stop == nullptr) break;
+      at = stop + 1;
+    }
+    return true;
+  }
+
+  Run* run_of(std::string_view name, std::string& why) {
+    if (current_ != nullptr && name == current_name_) return current_;
+    const auto found = runs_.find(std::string(name));
+    if (found == runs_.end() && runs_.size() >= kMostRuns) {
+      why = fmt::format("more than {} runs by column '{}'", kMostRuns, printable(format_.split.name));
+      return nullptr;
+    }
+    if (found == runs_.end()) {
+      log_.runs.push_back({printable(name), {}});
+      current_ = &runs_.emplace(std::string(name), Run{log_.runs.size() - 1}).first->second;
+    } else {
+      current_ = &found->second;
+    }
+    current_name_ = name;
+    return current_;
+  }
+
+  void broken(std::uint64_t line, std::string why) {
+    ++log_.broken;
+    if (log_.first_broken.size() < kBrokenShown) log_.first_broken.push_back({line, std::move(why)});
+  }
+
+  void fails(Run& run, std::uint64_t line, std::string_view value, const LogColumn& column, const char* why = nullptr) {
+    if (!format_.frame_time.at) run.last.reset();  // the next frame's beginning isn't known
+    if (why == nullptr) why = value.empty() ? "is empty" : "isn't a number";
+    broken(line, log_.first_broken.size() >= kBrokenShown ? std::string()
+                 : value.empty()
+                     ? fmt::format("'{}' {}", printable(column.name), why)
+                     : fmt::format("'{}' in '{}' {}", cut_to(printable(value), 40), printable(column.name), why));
+  }
+
+  FrameLog& log_;
+  const FrameLogFormat& format_;
+  char point_;
+  Scale frame_scale_, time_scale_, work_scale_;
+  std::size_t needed_ = 0;
+  std::vector<std::string_view> fields_;
+  std::string unquoted_;
+  std::unordered_map<std::string, Run> runs_;
+  Run* current_ = nullptr;
+  std::string current_name_;
+};
+
+FrameLog read(TextLines& lines, const std::string& where, const FrameLogFormat& asked) {
+  LogSample sample;
+  std::vector<std::uint64_t> numbers;
+  for (std::size_t bytes = 0; sample.lines.size() < kSampleLines && bytes < kSampleBytes;) {
+    const auto line = lines.next();
+    if (!line) break;
+    if (is_to_skip(*line)) continue;
+    sample.lines.emplace_back(*line);
+    numbers.push_back(lines.number());
+    bytes += line->size();
+  }
+  LogPlan plan = plan_of(sample, asked, where);
+  FrameLog log;
+  Frames frames(log, plan);
+  for (std::size_t i = plan.heading_lines; i < sample.lines.size(); ++i) frames.take(sample.lines[i], numbers[i]);
+  while (const auto line = lines.next()) frames.take(*line, lines.number());
+  frames.finish();
+  if (log.runs.empty()) {
+    const BrokenLine first = log.first_broken.empty() ? BrokenLine{} : log.first_broken.front();
+    throw Error(Error::Code::invalid,
+                log.broken == 0
+                    ? "has no frames"
+                    : fmt::format("none of its {} lines is a frame: line {}: {}", log.lines, first.line, first.why),
+                where, "name the columns and units as they are in it");
+  }
+  log.format = std::move(plan.format);
+  log.notes = std::move(plan.notes);
+  return log;
+}
+
+}  // namespace
+
+std::string_view name_of(LogUnit unit) {
+  for (const auto& [one, name] : kUnitNames) {
+    if (one == unit) return name;
+  }
+  return "";
+}
+
+std::optional<LogUnit> log_unit_from(std::string_view text) {
+  const std::string wanted = lower_case(text);
+  for (const auto& [unit, name] : kUnitNames) {
+    if (name == wanted) return unit;
+  }
+  for (const auto& [unit, name] : kOtherUnitNames) {
+    if (name == wanted) return unit;
+  }
+  return std::nullopt;
+}
+
+FrameLog read_frame_log(const std::filesystem::path& file, const FrameLogFormat& format) {
+  const int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NOCTTY);
+  if (descriptor < 0)
+    throw Error(errno == ENOENT ? Error::Code::not_found : Error::Code::unreadable,
+                fmt::format("cannot be read ({})", std::generic_category().message(errno)), file.string(),
+                "name a log of frames");
+  struct Closing {
+    int descriptor;
+    ~Closing() { ::close(descriptor); }
+  } const closing{descriptor};
+  struct stat about {};
+  if (::fstat(descriptor, &about) == 0 && S_ISDIR(about.st_mode))
+    throw Error(Error::Code::unreadable, "is a folder", file.string(), "name a log of frames");
+  return read_frame_log(descriptor, file.string(), format);
+}
+
+FrameLog read_frame_log(int descriptor, const std::string& where, const FrameLogFormat& format) {
+  TextLines lines(descriptor, where);
+  return read(lines, where, format);
+}
+
+FrameLog parse_frame_log(std::string_view bytes, const std::string& where, const FrameLogFormat& format) {
+  TextLines lines(bytes, where);
+  return read(lines, where, format);
+}
+
+}  // namespace idlemeter

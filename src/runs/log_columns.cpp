@@ -1,0 +1,384 @@
+#include "runs/log_columns.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <charconv>
+#include <cmath>
+
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/text.hpp"
+#include "runs/decimal.hpp"
+
+namespace idlemeter::runs {
+namespace {
+
+using Fields = std::vector<std::string>;
+
+constexpr char kDelimiters[] = {',', ';', '\t', '|'};
+constexpr std::size_t kMostHeadingLines = 50;
+
+[[noreturn]] void fail(const std::string& problem, const std::string& where, const std::string& fix) {
+  throw Error(Error::Code::invalid, problem, where, fix);
+}
+
+std::string_view trimmed(std::string_view text) {
+  const auto is_blank = [](char c) { return c == ' ' || c == '\t'; };
+  while (!text.empty() && is_blank(text.front())) text.remove_prefix(1);
+  while (!text.empty() && is_blank(text.back())) text.remove_suffix(1);
+  return text;
+}
+
+Fields split_line(const std::string& line, char delimiter) {
+  std::vector<std::string_view> fields;
+  std::string unquoted;
+  (void)fields_of(line, delimiter, fields, unquoted);
+  Fields all;
+  for (const std::string_view field : fields) all.emplace_back(trimmed(field));
+  return all;
+}
+
+/// A heading without its unit, spaces and signs: "Frame time (ms)" -> "frametime".
+struct Heading {
+  std::string core;
+  std::optional<LogUnit> unit;
+};
+
+Heading read_heading(const std::string& text) {
+  std::vector<std::string> words(1);
+  for (const char c : lower_case(text)) {
+    const bool separates = std::string_view(" _-.:/()[]{}").find(c) != std::string_view::npos;
+    if (!separates) words.back() += c;
+    if (separates && !words.back().empty()) words.emplace_back();
+  }
+  if (words.back().empty() && words.size() > 1) words.pop_back();
+  Heading heading;
+  // The unit stands at an end: "frame time (ms)", "ms between frames". A column that is only called "s" is one too.
+  if (const auto last = log_unit_from(words.back()); last && words.size() > 1) {
+    heading.unit = last;
+    words.pop_back();
+  } else if (const auto first = log_unit_from(words.front()); first && words.size() > 1) {
+    heading.unit = first;
+    words.erase(words.begin());
+  }
+  for (const std::string& word : words) heading.core += word;
+  if (!heading.unit && heading.core == "fps") heading.unit = LogUnit::frames_per_second;
+  return heading;
+}
+
+enum class Role : std::uint8_t { none, frame_time, maybe_frame_time, time, gpu_work, split };
+
+Role role_of(const Heading& heading) {
+  const std::string& core = heading.core;
+  const auto has = [&](const char* word) { return core.find(word) != std::string::npos; };
+  const auto is_one_of = [&](std::initializer_list<const char*> words) {
+    return std::find(words.begin(), words.end(), core) != words.end();
+  };
+  if (core == "run") return Role::split;
+  if (is_one_of({"gpuwork", "gputime", "gpuworktime", "gpuframetime", "gpubusy"})) return Role::gpu_work;
+  if (has("gpu") || has("cpu")) return Role::none;
+  if (is_one_of({"frametime", "frametimes", "frameinterval", "interval"})) return Role::frame_time;
+  if (is_one_of({"time", "timestamp", "elapsed", "elapsedtime", "presented", "presenttime", "presentedat", "at"}))
+    return Role::time;
+  if ((has("frame") && has("time")) || (has("between") && (has("frame") || has("present"))))
+    return Role::maybe_frame_time;
+  return Role::none;
+}
+
+/// A number as it may stand in a log, whatever its decimal sign is.
+bool is_number(std::string_view text) {
+  return !text.empty() && (exact_nanoseconds(text, '.', 0) || exact_nanoseconds(text, ',', 0));
+}
+
+/// Finds the heading and the columns.
+class Finder {
+ public:
+  Finder(const LogSample& sample, const FrameLogFormat& asked, std::string where)
+      : sample_(sample), asked_(asked), where_(std::move(where)) {}
+
+  LogPlan find() {
+    plan_.format = asked_;
+    if (!find_heading() && !find_numbers()) say_what_there_is();
+    read_columns();
+    find_decimal_sign();
+    find_units();
+    tell();
+    return std::move(plan_);
+  }
+
+ private:
+  static constexpr LogColumn FrameLogFormat::*kColumns[] = {&FrameLogFormat::frame_time, &FrameLogFormat::time,
+                                                            &FrameLogFormat::gpu_work, &FrameLogFormat::split};
+
+  [[nodiscard]] std::vector<char> delimiters_for(const std::string& line) const {
+    if (asked_.delimiter != 0) return {asked_.delimiter};
+    std::vector<char> all(std::begin(kDelimiters), std::end(kDelimiters));
+    std::stable_sort(all.begin(), all.end(), [&](char a, char b) {
+      return std::count(line.begin(), line.end(), a) > std::count(line.begin(), line.end(), b);
+    });
+    return all;
+  }
+
+  static std::optional<std::size_t> number_of(const std::string& name) {
+    std::size_t number = 0;
+    const auto read = std::from_chars(name.data(), name.data() + name.size(), number);
+    return read.ec == std::errc() && read.ptr == name.data() + name.size() && number > 0 ? std::optional(number - 1)
+                                                                                         : std::nullopt;
+  }
+
+  static std::optional<std::size_t> place_of(const Fields& fields, const std::string& name) {
+    const std::string wanted = lower_case(name);
+    for (std::size_t i = 0; i < fields.size(); ++i) {
+      if (lower_case(fields[i]) == wanted) return i;
+    }
+    for (std::size_t i = 0; i < fields.size(); ++i) {
+      if (!fields[i].empty() && read_heading(fields[i]).core == read_heading(name).core) return i;
+    }
+    const auto number = number_of(name);
+    return number && *number < fields.size() ? number : std::nullopt;
+  }
+
+  /// Whether a line can be the heading: it has all columns that were asked for by name, or one that is known.
+  bool takes_heading(const Fields& fields) const {
+    const bool all_numbers = std::all_of(fields.begin(), fields.end(), [](const auto& f) { return is_number(f); });
+    if (all_numbers) return false;
+    bool any = false;
+    for (const auto column : kColumns) {
+      const LogColumn& asked = asked_.*column;
+      if (asked.name.empty()) continue;
+      if (!place_of(fields, asked.name)) return false;
+      any = any || !number_of(asked.name);
+    }
+    return any || std::any_of(fields.begin(), fields.end(), [](const std::string& field) {
+             const Role role = role_of(read_heading(field));
+             return role == Role::frame_time || role == Role::maybe_frame_time || role == Role::time;
+           });
+  }
+
+  bool find_heading() {
+    for (std::size_t i = 0; i < std::min(sample_.lines.size(), kMostHeadingLines); ++i) {
+      for (const char delimiter : delimiters_for(sample_.lines[i])) {
+        fields_ = split_line(sample_.lines[i], delimiter);
+        if (!takes_heading(fields_)) continue;
+        plan_.format.delimiter = delimiter;
+        plan_.heading_lines = i + 1;
+        return true;
+      }
+    }
+    return false;
+  }
+
+  /// A table without a heading: of one column, or with columns that were asked for by number.
+  bool find_numbers() {
+    std::size_t most = 0;
+    for (const auto column : kColumns) {
+      const std::string& name = (asked_.*column).name;
+      if (name.empty()) continue;
+      const auto number = number_of(name);
+      if (!number) return false;
+      most = std::max(most, *number + 1);
+    }
+    for (std::size_t i = 0; i < std::min(sample_.lines.size(), kMostHeadingLines); ++i) {
+      for (const char delimiter : delimiters_for(sample_.lines[i])) {
+        const Fields fields = split_line(sample_.lines[i], delimiter);
+        if (fields.size() < most || !std::all_of(fields.begin(), fields.end(), is_number)) continue;
+        if (most == 0 && fields.size() > 1) break;
+        plan_.format.delimiter = delimiter;
+        plan_.heading_lines = i;
+        fields_.assign(fields.size(), "");
+        if (most == 0) plan_.format.frame_time.at = 0;
+        return true;
+      }
+    }
+    return false;
+  }
+
+  [[noreturn]] void say_what_there_is() const {
+    if (sample_.lines.empty()) throw Error(Error::Code::unreadable, "has no lines", where_, "name a log of frames");
+    // The line with the most fields is most likely the heading.
+    Fields best;
+    for (std::size_t i = 0; i < std::min(sample_.lines.size(), kMostHeadingLines); ++i) {
+      const Fields fields = split_line(sample_.lines[i], delimiters_for(sample_.lines[i]).front());
+      if (fields.size() > best.size()) best = fields;
+    }
+    for (std::string& field : best) field = "'" + cut_to(printable(field), 40) + "'";
+    const bool is_cut = best.size() > 30;
+    if (is_cut) best.resize(30);
+    const std::string there_are = fmt::format("{}{}", fmt::join(best, ", "), is_cut ? ", …" : "");
+    for (const auto column : kColumns) {
+      const std::string& name = (asked_.*column).name;
+      if (name.empty()) continue;
+      fail(fmt::format("no line has a column '{}'", name), where_, "the columns seem to be " + there_are);
+    }
+    fail("no column is clearly the frame times", where_,
+         fmt::format("name it with --frame-time; the columns seem to be {}", there_are));
+  }
+
+  void read_columns() {
+    for (const auto column : kColumns) {
+      LogColumn& one = plan_.format.*column;
+      if (!one.name.empty()) one.at = place_of(fields_, one.name);
+    }
+    const bool guesses = asked_.frame_time.name.empty() && asked_.time.name.empty();
+    if (guesses && !plan_.format.frame_time.at) {
+      guess(plan_.format.frame_time, Role::frame_time);
+      if (!plan_.format.frame_time.at) guess(plan_.format.frame_time, Role::maybe_frame_time);
+    }
+    if (asked_.time.name.empty()) guess(plan_.format.time, Role::time);
+    if (asked_.gpu_work.name.empty()) guess(plan_.format.gpu_work, Role::gpu_work);
+    if (asked_.split.name.empty()) guess(plan_.format.split, Role::split);
+    for (const auto column : kColumns) {
+      LogColumn& one = plan_.format.*column;
+      if (one.at) one.name = fields_[*one.at].empty() ? fmt::format("{}", *one.at + 1) : fields_[*one.at];
+    }
+  }
+
+  /// Takes the only column of that role; several are an error, but for the roles that can be done without.
+  void guess(LogColumn& column, Role role) {
+    std::vector<std::size_t> places;
+    for (std::size_t i = 0; i < fields_.size(); ++i) {
+      const bool is_taken = std::any_of(std::begin(kColumns), std::end(kColumns),
+                                        [&](const auto one) { return (plan_.format.*one).at == i; });
+      if (!is_taken && role_of(read_heading(fields_[i])) == role) places.push_back(i);
+    }
+    const bool is_needed = role == Role::frame_time || role == Role::maybe_frame_time;
+    if (places.size() > 1 && is_needed) {
+      std::vector<std::string> names;
+      for (const std::size_t place : places) names.push_back("'" + cut_to(printable(fields_[place]), 40) + "'");
+      fail(fmt::format("several columns may be the frame times: {}", fmt::join(names, ", ")), where_,
+           "name one with --frame-time");
+    }
+    if (places.size() == 1) column.at = places.front();
+  }
+
+  [[nodiscard]] std::vector<std::string> values_of(const LogColumn& column) const {
+    std::vector<std::string> values;
+    for (std::size_t i = plan_.heading_lines; i < sample_.lines.size(); ++i) {
+      const Fields fields = split_line(sample_.lines[i], plan_.format.delimiter);
+      if (*column.at < fields.size()) values.push_back(fields[*column.at]);
+    }
+    return values;
+  }
+
+  void find_decimal_sign() {
+    if (plan_.format.decimal_comma) return;
+    std::size_t commas = 0, points = 0;
+    for (const auto column : {&FrameLogFormat::frame_time, &FrameLogFormat::time}) {
+      if (!(plan_.format.*column).at) continue;
+      for (const std::string& value : values_of(plan_.format.*column)) {
+        commas += value.find(',') != std::string::npos ? 1 : 0;
+        points += value.find('.') != std::string::npos ? 1 : 0;
+      }
+    }
+    plan_.format.decimal_comma = commas > points;
+    if (commas > points) plan_.notes.emplace_back("numbers with a decimal comma");
+  }
+
+  /// The median of a column's numbers, or of the steps between them, in whatever they count.
+  [[nodiscard]] std::optional<double> median_of(const LogColumn& column, bool steps) const {
+    std::vector<double> numbers;
+    std::optional<double> before;
+    for (const std::string& value : values_of(column)) {
+      const char point = *plan_.format.decimal_comma ? ',' : '.';
+      const auto millionths = exact_nanoseconds(value, point, 6);
+      const auto whole = millionths ? std::nullopt : exact_nanoseconds(value, point, 0);
+      if (!millionths && !whole) continue;
+      const double now =
+          millionths ? static_cast<double>(millionths->count()) / 1e6 : static_cast<double>(whole->count());
+      if (!steps || before) numbers.push_back(steps ? now - *before : now);
+      before = now;
+    }
+    if (numbers.empty()) return std::nullopt;
+    const auto middle = numbers.begin() + static_cast<std::ptrdiff_t>(numbers.size() / 2);
+    std::nth_element(numbers.begin(), middle, numbers.end());
+    return *middle;
+  }
+
+  /// The unit in which a usual frame, of 1 to 250 ms, takes so much. Of these no two overlap.
+  static std::optional<LogUnit> unit_for(double frame) {
+    if (frame >= 0.001 && frame <= 0.25) return LogUnit::second;
+    if (frame >= 1 && frame <= 250) return LogUnit::millisecond;
+    if (frame >= 1e3 && frame <= 250e3) return LogUnit::microsecond;
+    if (frame >= 1e6 && frame <= 250e6) return LogUnit::nanosecond;
+    return std::nullopt;
+  }
+
+  void find_unit(LogColumn& column, const char* what, const char* option, bool steps) {
+    if (!column.at || column.unit) return;
+    column.unit = read_heading(column.name).unit;
+    if (column.unit) return;
+    const auto values = values_of(column);
+    const auto is_clock = [](const std::string& value) { return value.find(':') != std::string::npos; };
+    if (steps && std::any_of(values.begin(), values.end(), is_clock)) {
+      column.unit = LogUnit::second;
+      return;
+    }
+    const auto middle = median_of(column, steps);
+    if (middle) column.unit = unit_for(*middle);
+    if (!column.unit)
+      fail(fmt::format("it isn't clear what unit the {} in column '{}' have", what, printable(column.name)), where_,
+           fmt::format("say it with {}: ns, us, ms or s", option));
+  }
+
+  void find_units() {
+    find_unit(plan_.format.frame_time, "frame times", "--unit", false);
+    if (plan_.format.time.at && !plan_.format.frame_time.at && plan_.format.time.unit == LogUnit::frames_per_second)
+      fail("moments can't be in frames per second", where_, "give --time-unit ns, us, ms or s");
+    find_unit(plan_.format.time, "moments", "--time-unit", true);
+    find_unit(plan_.format.gpu_work, "GPU times", "--gpu-work-unit", false);
+  }
+
+  void tell() {
+    const auto note = [&](const LogColumn& column, const char* what) {
+      if (!column.at) return;
+      plan_.notes.push_back(fmt::format("{} from column '{}'{}", what, column.name,
+                                        column.unit ? fmt::format(", in {}", name_of(*column.unit)) : ""));
+    };
+    note(plan_.format.frame_time, "frame times");
+    note(plan_.format.time, "moments");
+    note(plan_.format.gpu_work, "GPU times");
+    if (plan_.format.split.at)
+      plan_.notes.push_back(fmt::format("a run for each value of column '{}'", plan_.format.split.name));
+  }
+
+  const LogSample& sample_;
+  const FrameLogFormat& asked_;
+  std::string where_;
+  LogPlan plan_;
+  Fields fields_;  // of the heading
+};
+
+}  // namespace
+
+bool fields_of(std::string_view line, char delimiter, std::vector<std::string_view>& fields, std::string& unquoted) {
+  fields.clear();
+  unquoted.clear();
+  unquoted.reserve(line.size());  // so that views of it stay valid
+  for (std::size_t at = 0;;) {
+    const bool quoted = at < line.size() && line[at] == '"';
+    if (quoted) {
+      const std::size_t begin = unquoted.size();
+      for (++at;; ++at) {
+        const std::size_t quote = line.find('"', at);
+        if (quote == std::string_view::npos) return false;
+        unquoted.append(line.substr(at, quote - at));
+        at = quote + 1;
+        if (at >= line.size() || line[at] != '"') break;
+        unquoted += '"';
+      }
+      fields.push_back(std::string_view(unquoted).substr(begin));
+    }
+    const std::size_t end = line.find(delimiter, at);
+    if (!quoted) fields.push_back(line.substr(at, end == std::string_view::npos ? end : end - at));
+    if (end == std::string_view::npos) return true;
+    at = end + 1;
+  }
+}
+
+LogPlan plan_of(const LogSample& sample, const FrameLogFormat& asked, const std::string& where) {
+  return Finder(sample, asked, where).find();
+}
+
+}  // namespace idlemeter::runs

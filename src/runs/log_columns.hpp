@@ -1,0 +1,32 @@
+// Which columns of a frame log are what.
+#pragma once
+
+#include <cstdint>
+#include <string>
+#include <string_view>
+#include <vector>
+
+#include "idlemeter/runs/frame_log.hpp"
+
+namespace idlemeter::runs {
+
+/// The fields of a line between delimiters; one in quotes without them. False if a quote isn't closed. The views are
+/// of the line, or of `unquoted`.
+bool fields_of(std::string_view line, char delimiter, std::vector<std::string_view>& fields, std::string& unquoted);
+
+/// The first lines of a log, enough to see what it is.
+struct LogSample {
+  std::vector<std::string> lines;  ///< without empty ones and comments
+};
+
+/// How the log is to be read.
+struct LogPlan {
+  FrameLogFormat format;           ///< with everything that was asked for or guessed
+  std::size_t heading_lines = 0;   ///< of the sample, up to the heading and with it
+  std::vector<std::string> notes;  ///< of the guesses
+};
+
+/// Throws Error as read_frame_log() does.
+[[nodiscard]] LogPlan plan_of(const LogSample& sample, const FrameLogFormat& asked, const std::string& where);
+
+}  // namespace idlemeter::runs

@@ -1,0 +1,48 @@
+// The lines of a text of any size: packed or not, in UTF-8 or UTF-16.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+#include <optional>
+#include <string>
+#include <string_view>
+
+struct archive;
+
+namespace idlemeter::runs {
+
+/// Throws Error naming `where` if the text can't be read or unpacked.
+class TextLines {
+ public:
+  TextLines(int descriptor, std::string where);
+  TextLines(std::string_view bytes, std::string where);
+  TextLines(const TextLines&) = delete;
+  TextLines& operator=(const TextLines&) = delete;
+  ~TextLines();
+
+  /// The next line without its end, valid until the next call; empty at the end of the text. One that is longer than
+  /// a mebibyte is cut there.
+  std::optional<std::string_view> next();
+
+  /// Of the line that next() returned, from 1.
+  [[nodiscard]] std::uint64_t number() const { return number_; }
+
+ private:
+  explicit TextLines(std::string where);
+  void open(int status);
+  bool fill();
+  bool read();
+  void find_encoding();
+  [[noreturn]] void fail() const;
+
+  std::string where_;
+  std::unique_ptr<archive, int (*)(archive*)> archive_;
+  std::string raw_;     // read and not yet converted, in UTF-16
+  std::string text_;    // in UTF-8
+  std::size_t at_ = 0;  // where the next line begins in text_
+  void* converter_ = nullptr;
+  bool ended_ = false, begun_ = false, skips_ = false;
+  std::uint64_t number_ = 0;
+};
+
+}  // namespace idlemeter::runs
