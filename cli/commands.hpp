@@ -14,5 +14,6 @@ void add_face(Command app);
 void add_runs(Command app);
 void add_compare(Command app);
 void add_plot(Command app);
+void add_report(Command app);
 
 }  // namespace idlemeter::cli

@@ -7,6 +7,7 @@
 #include <nlohmann/json.hpp>
 
 #include "idlemeter/base/text.hpp"
+#include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "table.hpp"
 
@@ -16,78 +17,26 @@ namespace {
 using Json = nlohmann::ordered_json;
 using enum Table::Align;
 
-constexpr const char* kNone = "–";
-
-std::string shown(const ReadingInfo& info, double value, int more = 0) {
-  return format_number(value, digits_of(info) + more);
-}
-
-std::string percent(double share) { return fmt::format("{}{} %", share > 0 ? "+" : "", format_number(100 * share, 1)); }
-
-/// "124.7 ± 0.8 %": the mean and the spread from run to run.
-std::string mean_of(const ReadingInfo& info, const ComparedGroup& group) {
-  if (!group.mean) return kNone;
-  const std::string mean = shown(info, *group.mean);
-  if (!group.spread) return mean;
-  const bool in_percent = *std::min_element(group.values.begin(), group.values.end()) > 0;
-  return fmt::format("{} ± {}", mean,
-                     in_percent ? format_number(100 * *group.spread, 1) + " %" : shown(info, *group.spread, 1));
-}
-
-std::string amount(const ReadingInfo& info, const Difference& difference, double value) {
-  return difference.is_ratio ? percent(value) : (value > 0 ? "+" : "") + shown(info, value, 1);
-}
-
-std::string interval(const ReadingInfo& info, const Difference& difference) {
-  if (!difference.low) return "";
-  return fmt::format("{} to {}", amount(info, difference, *difference.low), amount(info, difference, *difference.high));
-}
-
-/// "faster" or "slower" for rates; other figures are higher or lower.
-std::string verdict(const ReadingInfo& info, const Difference& difference) {
-  const bool is_rate = info.unit == Unit::frames_per_second;
-  if (difference.verdict == Verdict::higher && is_rate) return "faster";
-  if (difference.verdict == Verdict::lower && is_rate) return "slower";
-  std::string text(name_of(difference.verdict));
-  if (difference.verdict == Verdict::too_few && difference.runs_needed)
-    text += fmt::format("; about {} in each group would do", *difference.runs_needed);
-  return text;
-}
-
 std::string mark(const ComparedFigure& figure, std::size_t group) {
   return figure.best == group ? "best" : figure.worst == group ? "worst" : "";
 }
-
-std::string list_of(const std::vector<std::int64_t>& runs) { return fmt::format("{}", fmt::join(runs, ", ")); }
 
 std::vector<std::string> row_of(const Comparison& comparison, const ComparedFigure& figure, std::size_t g) {
   const ComparedGroup& group = figure.groups[g];
   std::vector<std::string> row = {printable(comparison.names[g]),
                                   fmt::format("{} run{}", group.values.size(), group.values.size() == 1 ? "" : "s"),
-                                  mean_of(figure.info, group)};
+                                  mean_words(figure.info, group)};
   if (g == comparison.base) {
     row.insert(row.end(), {"", "", "base"});
   } else if (group.difference) {
-    row.insert(row.end(), {amount(figure.info, *group.difference, group.difference->value),
-                           interval(figure.info, *group.difference), verdict(figure.info, *group.difference)});
+    row.insert(row.end(),
+               {amount_words(figure.info, *group.difference, group.difference->value),
+                interval_words(figure.info, *group.difference), verdict_words(figure.info, *group.difference)});
   } else {
     row.insert(row.end(), {"", "", "no figure"});
   }
   row.push_back(mark(figure, g));
   return row;
-}
-
-/// A line for each group with odd runs.
-std::vector<std::string> odd_lines(const Comparison& comparison) {
-  std::vector<std::string> lines;
-  for (const ComparedFigure& figure : comparison.figures) {
-    for (const ComparedGroup& group : figure.groups) {
-      if (group.odd.empty()) continue;
-      lines.push_back(fmt::format("run{} {}: the odd one{} out by {}", group.odd.size() == 1 ? "" : "s",
-                                  list_of(group.odd), group.odd.size() == 1 ? "" : "s", figure.info.title));
-    }
-  }
-  return lines;
 }
 
 std::string number_field(std::optional<double> value) { return value ? fmt::format("{}", *value) : ""; }
@@ -119,10 +68,7 @@ std::string comparison_text(const Comparison& comparison, const DifferenceRules&
     }
   }
   text += table.text();
-  std::vector<std::string> lines = odd_lines(comparison);
-  if (!lines.empty())
-    lines.push_back(comparison.dropped.empty() ? "they count all the same; --drop-odd leaves them out"
-                                               : "left out of every figure: runs " + list_of(comparison.dropped));
+  const std::vector<std::string> lines = odd_run_words(comparison);
   for (const std::string& line : lines) text += (&line == &lines.front() ? "\n" : "") + fmt::format("! {}\n", line);
   if (!comparison.others.empty()) {
     Table others(std::vector<Table::Align>(comparison.names.size() + 1, left));
@@ -157,7 +103,7 @@ std::string comparison_markdown(const Comparison& comparison) {
     }
     text += "\n";
   }
-  for (const std::string& line : odd_lines(comparison)) text += fmt::format("- {}\n", escaped(line));
+  for (const std::string& line : odd_run_words(comparison)) text += fmt::format("- {}\n", escaped(line));
   for (const OtherDifference& other : comparison.others) {
     std::vector<std::string> parts;
     for (std::size_t g = 0; g < other.values.size(); ++g)

@@ -15,6 +15,7 @@
 #include "idlemeter/face/lay_out.hpp"
 #include "idlemeter/insight/compare.hpp"
 #include "idlemeter/insight/figure_set.hpp"
+#include "idlemeter/report/report_page.hpp"
 #include "idlemeter/runs/recorder.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
@@ -74,6 +75,7 @@ void print_files(const fs::path& folder, std::int64_t first_run, bool brief) {
   const std::string store = (folder / "runs.db").string();
   const auto file = [](const fs::path& name, const char* about) { print("  {:<32}  {}\n", name.string(), about); };
   print("Files:\n");
+  if (!brief) file(folder / "report.html", "the comparison as a page: open it in a browser");
   file(folder / "overlay.png", "the overlay over the game's picture");
   file(folder / "bench_corner.toml", "the face that it was drawn from: change it");
   file(store, "the store with the runs");
@@ -112,8 +114,10 @@ int demo(const Options& options) {
     const RunGroup native = record_group(store, folder, "native", {.preset = "Medium", .seed = 3}, set);
     const RunGroup upscaled =
         record_group(store, folder, "upscaled", {.preset = "Medium", .seed = 4, .upscaler = true}, set);
+    const CompareOptions how{.told = {"Upscaler"}};
     print("Five laps each without and with the upscaler:\n\n{}\n",
-          comparison_text(compare({native, upscaled}, set, {.told = {"Upscaler"}}), {}));
+          comparison_text(compare({native, upscaled}, set, how), {}));
+    replace_file(folder / "report.html", report_page(store, {native, upscaled}, set, {.comparison = how}));
   }
   print_files(folder, ultra, options.brief);
   return 0;

@@ -98,7 +98,9 @@ std::string y_axis_of(const Panel& panel, double height) {
   return fmt::format("set yrange [{}:{}]\nset ytics {}\n", from, to > from ? to : from + step, step);
 }
 
-std::string terminal_of(const Plot& plot, const fs::path& file) {
+/// Of any plot: its size and look.
+template <typename AnyPlot>
+std::string terminal_of(const AnyPlot& plot, const fs::path& file) {
   const char* ground = kLooks[plot.dark ? 1 : 0].ground;
   if (file.extension() == ".svg")
     return fmt::format("set terminal svg size {},{} font 'sans,14' background rgb '{}' noenhanced\n", plot.width,
@@ -173,6 +175,63 @@ std::string script_of(const Plot& plot, const fs::path& file) {
   return s + "unset multiplot\nset output\n";
 }
 
+/// Panels beside each other, in two rows if they are many; groups are told apart by colour, and named above.
+std::string script_of(const BarPlot& plot, const fs::path& file) {
+  const Look& look = kLooks[plot.dark ? 1 : 0];
+  const auto& colors = plot.dark ? kDark : kBright;
+  const std::size_t rows = plot.panels.size() > 3 ? 2 : 1, columns = (plot.panels.size() + rows - 1) / rows;
+  std::string s = "set encoding utf8\n" + terminal_of(plot, file);
+  s += fmt::format("set output {}\nset multiplot\nset border 2 lc rgb '{}'\n", quoted(file.string()), look.mark);
+  s += fmt::format("set tics nomirror textcolor rgb '{}'\nset grid ytics lc rgb '{}' lt 1\nunset xtics\nunset key\n",
+                   look.text, look.grid);
+  s += fmt::format("set boxwidth 0.7\nset style fill solid 1 noborder\nset xrange [0.4:{}]\n",
+                   static_cast<double>(plot.groups.size()) + 0.6);
+  const double key_row = 24.0 / plot.height, top = 1 - key_row * (static_cast<double>(plot.groups.size()) + 0.8);
+  const double bottom = 44.0 / plot.height, row_height = (top - bottom) / static_cast<double>(rows);
+  const double column_width = 1.0 / static_cast<double>(columns);
+  for (std::size_t i = 0; i < plot.panels.size(); ++i) {
+    const BarPanel& panel = plot.panels[i];
+    const double left = static_cast<double>(i % columns) * column_width,
+                 upper = top - static_cast<double>(i / columns) * row_height;
+    s += fmt::format(
+        "set lmargin at screen {}\nset rmargin at screen {}\nset tmargin at screen {}\n"
+        "set bmargin at screen {}\nunset label\n",
+        left + 64.0 / plot.width, left + column_width - 16.0 / plot.width, upper - 56.0 / plot.height,
+        upper - row_height + 16.0 / plot.height);
+    for (std::size_t g = 0; i == 0 && g < plot.groups.size(); ++g)
+      s += fmt::format("set label {} at screen {}, screen {} textcolor rgb '{}' font ',13'\n",
+                       quoted("■ " + cut_to(printable(plot.groups[g]), 100)), 24.0 / plot.width,
+                       1 - key_row * (static_cast<double>(g) + 0.8), colors[g % std::size(kBright)]);
+    if (i == 0)
+      s += fmt::format(
+          "set label {} at screen 0.5, screen {} center textcolor rgb '{}'\n"
+          "set label {} at screen {}, screen {} right font ',14' textcolor rgb '{}'\n",
+          quoted(plot.note), 18.0 / plot.height, look.text, quoted(plot.title), 1 - 24.0 / plot.width,
+          1 - 22.0 / plot.height, look.text);
+    s += fmt::format("set label {} at graph 0.5, graph 1 center offset 0,2.2 textcolor rgb '{}'\n", quoted(panel.title),
+                     look.text);
+    double most = 0, least = 0;
+    for (const Bar& bar : panel.bars) {
+      most = std::max(most, bar.high);
+      least = std::min(least, bar.low);
+    }
+    s += fmt::format("set yrange [{}:{}]\n", least, most > least ? most : least + 1);
+    std::vector<std::string> styles;
+    std::string data;
+    for (std::size_t g = 0; g < panel.bars.size(); ++g) {
+      const Bar& bar = panel.bars[g];
+      const char* color = colors[g % std::size(kBright)];
+      styles.push_back(
+          fmt::format("'-' with boxes lc rgb '{}', '-' with yerrorbars lw 2 ps 0 lc rgb '{}'", color, look.text));
+      data += fmt::format("{0} {1:.6g}\ne\n{0} {1:.6g} {2:.6g} {3:.6g}\ne\n", g + 1, bar.value, bar.low, bar.high);
+      s += fmt::format("set label {} at first {}, first {:.6g} center offset 0,0.7 textcolor rgb '{}'\n",
+                       quoted(bar.text), g + 1, bar.high, look.text);
+    }
+    s += fmt::format("plot {}\n{}", fmt::join(styles, ", "), data);
+  }
+  return s + "unset multiplot\nset output\n";
+}
+
 /// Runs gnuplot on a script. Returns its error message, or "".
 std::string run_gnuplot(const fs::path& script, const fs::path& errors) {
   posix_spawn_file_actions_t actions;
@@ -195,9 +254,8 @@ std::string run_gnuplot(const fs::path& script, const fs::path& errors) {
   return text.empty() ? "no reason given" : printable(text.substr(0, 500));
 }
 
-}  // namespace
-
-void write_plot(const Plot& plot, const fs::path& file) {
+template <typename AnyPlot>
+void write_any(const AnyPlot& plot, const fs::path& file) {
   const TemporaryFolder folder;
   const fs::path made = folder.path() / (file.extension() == ".svg" ? "plot.svg" : "plot.png");
   const fs::path script = folder.path() / "plot.gp";
@@ -213,5 +271,17 @@ void write_plot(const Plot& plot, const fs::path& file) {
                 "see that gnuplot works by itself");
   replace_file(file, bytes);
 }
+
+}  // namespace
+
+Check is_picture_name() {
+  return [](const std::string& file) {
+    const bool fits = file.ends_with(".png") || file.ends_with(".svg");
+    return fits ? std::string() : fmt::format("'{}' must end with .png or .svg", file);
+  };
+}
+
+void write_plot(const Plot& plot, const fs::path& file) { write_any(plot, file); }
+void write_plot(const BarPlot& plot, const fs::path& file) { write_any(plot, file); }
 
 }  // namespace idlemeter::cli

@@ -5,6 +5,7 @@
 #include <string>
 #include <vector>
 
+#include "arguments.hpp"
 #include "idlemeter/insight/plot_data.hpp"
 
 namespace idlemeter::cli {
@@ -45,8 +46,32 @@ struct Plot {
   bool dark = false;
 };
 
+struct Bar {
+  double value = 0, low = 0, high = 0;  ///< with the interval
+  std::string text = {};                ///< above it
+};
+
+/// One figure of all groups.
+struct BarPanel {
+  std::string title = {};
+  std::vector<Bar> bars = {};  ///< as many as groups
+};
+
+struct BarPlot {
+  std::string title = {};
+  std::vector<std::string> groups = {};
+  std::vector<BarPanel> panels = {};
+  std::string note = {};  ///< below
+  int width = 1280, height = 720;
+  bool dark = false;
+};
+
+/// Whether an argument names a picture that can be written.
+Check is_picture_name();
+
 /// Writes a PNG, or an SVG if the file's name ends with .svg, in one step. Throws Error if gnuplot isn't there or
 /// fails.
 void write_plot(const Plot& plot, const std::filesystem::path& file);
+void write_plot(const BarPlot& plot, const std::filesystem::path& file);
 
 }  // namespace idlemeter::cli

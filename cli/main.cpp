@@ -36,6 +36,7 @@ int main(int argc, char** argv) {
   add_runs(commands);
   add_compare(commands);
   add_plot(commands);
+  add_report(commands);
   try {
     const auto parsed = arguments.parse(argc, argv);
     const bool plays = parsed.command == "play" || parsed.command == "attach";  // these pass signals on

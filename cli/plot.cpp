@@ -224,10 +224,7 @@ void add_plot(Command app) {
       .check(is_run_list());
   command.option("-o,--output", options->file, "The picture: a name that ends with .png or .svg")
       .required()
-      .check([](const std::string& file) {
-        return file.ends_with(".png") || file.ends_with(".svg") ? ""
-                                                                : fmt::format("'{}' must end with .png or .svg", file);
-      });
+      .check(is_picture_name());
   command.option("--what", options->what, "time, spread or percentiles")
       .check(one_of({std::begin(kWhat), std::end(kWhat)}))
       .shows_default();

@@ -9,7 +9,7 @@
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
-#include "idlemeter/frames/limit.hpp"
+#include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "run_tables.hpp"
 #include "table.hpp"
@@ -21,15 +21,6 @@ using enum Table::Align;
 
 constexpr const char* kNone = "–";
 constexpr LowDefinition kDefinition = LowDefinition::mean_of_slowest;
-
-/// "0:35.1"
-std::string moment(Moment at) {
-  const double seconds = in_seconds(at.time_since_epoch());
-  const int minutes = static_cast<int>(seconds / 60);
-  return fmt::format("{}:{:04.1f}", minutes, std::floor((seconds - 60 * minutes) * 10) / 10);
-}
-
-std::string percent(double share) { return fmt::format("{:.{}f} %", 100 * share, share > 0 && share < 0.1 ? 1 : 0); }
 
 std::string ms(double nanoseconds) { return format_number(nanoseconds / 1e6, 2); }
 
@@ -88,86 +79,8 @@ std::string figures(const RunInsight& run, const std::vector<SureFigure>& interv
   }
   table.add({"median", ms(*s.median), "ms", interval_of_time(find(intervals, Figure::Kind::percentile)),
              fmt::format("{} FPS", format_number(1e9 / *s.median, 1))});
-  table.add({"longest", ms(static_cast<double>(s.longest->count())), "ms", "", "at " + moment(run.longest_at)});
+  table.add({"longest", ms(static_cast<double>(s.longest->count())), "ms", "", "at " + moment_words(run.longest_at)});
   return table.text("  ") + reasons(intervals);
-}
-
-std::string stutters(const RunInsight& run) {
-  const Stutters& s = run.stutters;
-  if (s.frames.empty()) return "none";
-  const auto worst = std::max_element(s.hitches.begin(), s.hitches.end(),
-                                      [](const Hitch& a, const Hitch& b) { return a.worst < b.worst; });
-  const auto several = [](std::size_t n, const char* what) {
-    return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s");
-  };
-  return fmt::format(
-      "{} in {}: {:.2f} s lost, {} of the time; the worst {} ms at {}", several(s.frames.size(), "frame"),
-      s.hitches.size() == 1 ? "1 hitch" : fmt::format("{} hitches", s.hitches.size()), in_seconds(s.lost),
-      percent(s.share), format_number(in_milliseconds(worst->worst), 1), moment(worst->begin));
-}
-
-std::string limits(const RunInsight& run) {
-  std::vector<Limit> order(std::begin(kLimits), std::end(kLimits));
-  std::stable_sort(order.begin(), order.end(),
-                   [&](Limit a, Limit b) { return run.limits.share(a) > run.limits.share(b); });
-  std::vector<std::string> parts;
-  for (const Limit limit : order) {
-    const double share = run.limits.share(limit);
-    if (share >= 0.005) parts.push_back(fmt::format("{} {:.0f} %", name_of(limit), 100 * share));
-  }
-  const bool known = run.limits.share(Limit::unknown) < 0.5;
-  if (!known) return "unknown: neither GPU times nor a GPU load were recorded";
-  return fmt::format("{} ({})", fmt::join(parts, ", "),
-                     run.limits_by_gpu_times ? "by GPU times" : "by the GPU's load, which is weaker evidence");
-}
-
-struct Named {
-  const char* id;
-  const char* name;
-};
-
-/// "GPU 74 °C (most 76), hotspot 94 (most 95)", of those that the run has.
-std::string heat(const RunInsight& run) {
-  constexpr Named kTemperatures[] = {
-      {"gpu.temp", "GPU"}, {"gpu.hotspot.temp", "hotspot"}, {"gpu.memory.temp", "VRAM"}, {"cpu.temp", "processor"}};
-  std::vector<std::string> parts;
-  for (const auto& [id, name] : kTemperatures) {
-    const ReadingInsight* reading = run.reading(id);
-    if (reading == nullptr) continue;
-    const std::string over = reading->over.value_or(0) < 0.005
-                                 ? ""
-                                 : fmt::format(", {} of the time over its limit", percent(*reading->over));
-    parts.push_back(fmt::format("{} {:.0f}{} (most {:.0f}{})", name, reading->all.mean, parts.empty() ? " °C" : "",
-                                reading->all.most, over));
-  }
-  return fmt::format("{}", fmt::join(parts, ", "));
-}
-
-std::string clocks(const RunInsight& run) {
-  constexpr Named kClocks[] = {{"gpu.clock", "GPU"}, {"cpu.clock", "processor"}};
-  std::vector<std::string> parts;
-  for (const auto& [id, name] : kClocks) {
-    const ReadingInsight* reading = run.reading(id);
-    if (reading == nullptr) continue;
-    std::string edges;
-    if (reading->first && reading->last)
-      edges =
-          fmt::format(" (first {:.0f} s {:.0f}, last {:.0f})", in_seconds(run.edge), *reading->first, *reading->last);
-    parts.push_back(fmt::format("{} {:.0f} MHz{}", name, reading->all.mean, edges));
-  }
-  return fmt::format("{}", fmt::join(parts, ", "));
-}
-
-std::string power(const RunInsight& run) {
-  std::vector<std::string> parts;
-  for (const auto& [id, name] : {Named{"gpu.power", "GPU"}, Named{"cpu.power", "processor"}}) {
-    if (const ReadingInsight* reading = run.reading(id))
-      parts.push_back(fmt::format("{} {:.1f} W (most {:.1f})", name, reading->all.mean, reading->all.most));
-  }
-  const auto joule = run.frames_per_joule_both ? run.frames_per_joule_both : run.frames_per_joule_graphics;
-  if (joule)
-    parts.push_back(fmt::format("{:.2f} frames a joule of {}", *joule, run.frames_per_joule_both ? "both" : "the GPU"));
-  return fmt::format("{}", fmt::join(parts, ", "));
 }
 
 std::string trust(const RunInsight& run) {
@@ -177,21 +90,13 @@ std::string trust(const RunInsight& run) {
   return text;
 }
 
-std::string as_text(const ReadingInfo& info, double value) { return format_value(info, Value(value)); }
-
 std::string hitches(const RunInsight& run) {
-  constexpr std::size_t kOddities = 2;
   Table table({left, right, left, left});
   bool any = false;
   for (const HitchInsight& one : run.hitches) {
-    std::vector<std::string> odd;
-    for (const Oddity& oddity : one.oddities) {
-      if (odd.size() == kOddities) break;
-      odd.push_back(fmt::format("{} {} (usually {})", oddity.info.title, as_text(oddity.info, oddity.value),
-                                as_text(oddity.info, oddity.usual)));
-    }
-    table.add({moment(one.hitch.begin), format_number(in_milliseconds(one.hitch.worst), 1), "ms",
-               odd.empty() ? "nothing else was unusual" : printable(fmt::format("{}", fmt::join(odd, ", ")))});
+    const std::string odd = oddity_words(one);
+    table.add({moment_words(one.hitch.begin), format_number(in_milliseconds(one.hitch.worst), 1), "ms",
+               odd.empty() ? "nothing else was unusual" : printable(odd)});
     any = true;
   }
   return any ? "\n  The worst hitches, and what else was unusual at that moment:\n" + table.text("    ") : "";
@@ -203,8 +108,8 @@ SummaryRequest screen_request() { return {{Share::percent(1), Share::percent(0.1
 
 std::string run_screen(const RunInsight& run, const std::vector<SureFigure>& intervals) {
   std::string text = heading(run.info) + "\n" + figures(run, intervals) + "\n";
-  if (run.summary.frames > 0) text += line("stutters", stutters(run)) + line("limit", limits(run));
-  text += line("heat", heat(run)) + line("clocks", clocks(run)) + line("power", power(run));
+  if (run.summary.frames > 0) text += line("stutters", stutter_words(run)) + line("limit", limit_words(run));
+  text += line("heat", heat_words(run)) + line("clocks", clock_words(run)) + line("power", power_words(run));
   if (run.summary.frames > 0) text += trust(run);
   if (run.summary.left_out > 0)
     text +=

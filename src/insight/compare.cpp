@@ -89,6 +89,7 @@ void work_out(ComparedFigure& figure, const CompareOptions& options) {
     if (group.values.empty()) continue;
     group.mean = group_mean(group.values);
     group.spread = group_spread(group.values);
+    group.interval = group_interval(group.values, options.rules.confidence);
   }
   const ComparedGroup& base = figure.groups[options.base];
   for (std::size_t g = 0; g < figure.groups.size(); ++g) {

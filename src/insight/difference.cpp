@@ -143,6 +143,17 @@ double group_mean(std::span<const double> values) {
   return all_positive(values) ? std::exp(mean(logarithms(values))) : mean(values);
 }
 
+std::optional<MeanInterval> group_interval(std::span<const double> values, double confidence) {
+  check(values);
+  if (values.size() < 2) return std::nullopt;
+  const bool on_logs = all_positive(values);
+  const std::vector<double> scaled = on_logs ? logarithms(values) : std::vector<double>(values.begin(), values.end());
+  const auto n = static_cast<double>(values.size());
+  const double middle = mean(scaled), reach = quantile(n - 1, confidence) * std::sqrt(variance(scaled) / n);
+  const auto shown = [&](double value) { return on_logs ? std::exp(value) : value; };
+  return MeanInterval{shown(middle - reach), shown(middle + reach)};
+}
+
 std::optional<double> group_spread(std::span<const double> values) {
   check(values);
   if (values.size() < 2) return std::nullopt;

@@ -32,6 +32,7 @@ struct ComparedGroup {
   std::vector<std::int64_t> odd = {};         ///< the runs that are odd ones out, whether they count or not
   std::optional<double> mean = {};            ///< see group_mean(); empty without a value
   std::optional<double> spread = {};          ///< see group_spread()
+  std::optional<MeanInterval> interval = {};  ///< see group_interval()
   std::optional<Difference> difference = {};  ///< to the base; empty of the base itself, and if either has no value
 };
 

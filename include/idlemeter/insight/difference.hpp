@@ -52,6 +52,12 @@ struct Difference {
 /// The geometric mean; the arithmetic one if a value is 0 or less.
 [[nodiscard]] double group_mean(std::span<const double> values);
 
+/// Where the true mean lies, by Student's interval around group_mean(), on the same scale. Empty with a single run.
+struct MeanInterval {
+  double low = 0, high = 0;
+};
+[[nodiscard]] std::optional<MeanInterval> group_interval(std::span<const double> values, double confidence = 0.95);
+
 /// Standard deviation from run to run: of the logarithms, so that 0.01 is 1 %; of the values if one is 0 or less.
 /// Empty with a single run.
 [[nodiscard]] std::optional<double> group_spread(std::span<const double> values);

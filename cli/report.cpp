@@ -1,0 +1,48 @@
+// idlemeter report: runs as one HTML file.
+#include <fmt/format.h>
+
+#include <memory>
+
+#include "commands.hpp"
+#include "idlemeter/base/file.hpp"
+#include "idlemeter/report/report_page.hpp"
+#include "idlemeter/runs/store.hpp"
+#include "output.hpp"
+#include "plan_options.hpp"
+#include "run_groups.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+struct Options {
+  std::string store = Store::usual_path().string(), file = "report.html", title, note;
+  GroupChoice groups;
+};
+
+int report(const Options& options) {
+  const GroupChoice& choice = options.groups;
+  if (choice.lists.empty() && choice.tags.empty() && choice.by.empty())
+    return misuse("report",
+                  "name runs, like 3 or 1-5, groups to compare, like 1-5 6-10, or choose them by --tag or --by");
+  const Store store(options.store, Store::Mode::existing);
+  const ChosenGroups chosen = chosen_groups(store, choice);
+  replace_file(options.file, report_page(store, chosen.groups, chosen.figures,
+                                         {.title = options.title, .note = options.note, .comparison = chosen.how}));
+  print("{}\n", options.file);
+  return 0;
+}
+
+}  // namespace
+
+void add_report(Command app) {
+  const auto options = std::make_shared<Options>();
+  Command command = app.add("report", "Write runs, or a comparison, as one HTML file that opens anywhere",
+                            [options] { return report(*options); });
+  add_group_options(command, options->groups, "Runs, like 3 or 1-5; several lists are groups that are compared");
+  command.option("-o,--output", options->file, "The file to write").shows_default();
+  command.option("--title", options->title, "The title; else the game and the machine");
+  command.option("--note", options->note, "A paragraph below the title");
+  command.option("--store", options->store, "The file that holds runs").shows_default();
+}
+
+}  // namespace idlemeter::cli

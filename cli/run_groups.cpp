@@ -1,0 +1,122 @@
+#include "run_groups.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <optional>
+#include <set>
+
+#include "figures.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/runs/run_filter.hpp"
+#include "idlemeter/settings/settings.hpp"
+#include "run_lists.hpp"
+#include "values.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+/// The setting's value if all runs of the group have the same; "no Upscaler" if none has the setting.
+std::optional<std::string> shared_value(const RunGroup& group, const std::string& name) {
+  std::set<std::string> values;
+  for (const RunInsight& run : group.runs) {
+    const auto found = run.info.details.settings.find(name);
+    values.insert(found == run.info.details.settings.end() ? "no " + name : found->second);
+  }
+  return values.size() == 1 ? std::optional(*values.begin()) : std::nullopt;
+}
+
+/// Names the groups after the settings in which they differ, if that makes each name unique. Returns those settings.
+std::vector<std::string> name_by_settings(std::vector<RunGroup>& groups) {
+  std::set<std::string> settings;
+  for (const RunGroup& group : groups) {
+    for (const RunInsight& run : group.runs) {
+      for (const auto& [name, value] : run.info.details.settings) settings.insert(name);
+    }
+  }
+  std::vector<std::string> names(groups.size()), used;
+  for (const std::string& setting : settings) {
+    std::vector<std::optional<std::string>> values;
+    for (const RunGroup& group : groups) values.push_back(shared_value(group, setting));
+    const std::set<std::optional<std::string>> different(values.begin(), values.end());
+    if (different.size() < 2 || different.contains(std::nullopt)) continue;
+    for (std::size_t i = 0; i < groups.size(); ++i) names[i] += (names[i].empty() ? "" : ", ") + *values[i];
+    used.push_back(setting);
+  }
+  if (std::set<std::string>(names.begin(), names.end()).size() < names.size()) return {};
+  for (std::size_t i = 0; i < groups.size(); ++i) groups[i].name = names[i];
+  return used;
+}
+
+std::vector<std::int64_t> ids_of(const std::vector<RunInfo>& runs, const RunFilter& filter) {
+  std::vector<std::int64_t> ids;
+  for (const RunInfo& run : runs) {
+    if (run.problem.empty() && filter.matches(run)) ids.push_back(run.id);
+  }
+  return ids;
+}
+
+/// `told` gets the settings that the groups are named after.
+std::vector<RunGroup> groups_of(const Store& store, const GroupChoice& choice, const FigureSet& set,
+                                std::vector<std::string>& told) {
+  std::vector<RunGroup> groups;
+  if (!choice.by.empty()) {
+    const auto ids = choice.lists.empty() ? ids_of(store.runs(Store::Facts::none), {}) : run_lists(choice.lists);
+    told = split(choice.by, ',');
+    return grouped_by(insights_of(store, ids, set), told);
+  }
+  for (const std::string& list : choice.lists)
+    groups.push_back({"runs " + list, insights_of(store, run_list(list), set)});
+  told = name_by_settings(groups);
+  const auto all = choice.tags.empty() ? std::vector<RunInfo>() : store.runs(Store::Facts::none);
+  for (const std::string& tag : choice.tags) {
+    const auto ids = ids_of(all, {.tags = {tag}});
+    if (ids.empty())
+      throw Error(Error::Code::not_found, fmt::format("no run has the tag '{}'", tag), store.path().string(),
+                  "'idlemeter runs' lists them");
+    groups.push_back({tag, insights_of(store, ids, set)});
+  }
+  return groups;
+}
+
+std::size_t base_of(const std::vector<RunGroup>& groups, const std::string& name) {
+  if (name.empty()) return 0;
+  std::vector<std::string_view> names;
+  for (std::size_t i = 0; i < groups.size(); ++i) {
+    if (groups[i].name == name) return i;
+    names.push_back(groups[i].name);
+  }
+  throw Error(Error::Code::not_found, fmt::format("no group is called '{}'{}", name, did_you_mean(name, names)), "",
+              fmt::format("the groups are: {}", fmt::join(names, "; ")));
+}
+
+}  // namespace
+
+void add_group_options(Command command, GroupChoice& choice, const std::string& about_runs) {
+  command.option("RUNS", choice.lists, about_runs).check(is_run_list());
+  command.option("--by", choice.by, "Groups by a setting's or fact's values, or by several's: --by preset,driver");
+  command.option("--tag", choice.tags, "The runs with this tag are a group; may be repeated").repeats();
+  command.option("--base", choice.base, "The name of the group that the others are compared with; else the first");
+  command.option("--figures", choice.figures, "A set saved under [figures] in the settings, or ids").shows_default();
+  command
+      .option("--matters", choice.matters,
+              "The difference, in percent of the base, that has to be ruled out to say that there is none")
+      .check(positive())
+      .shows_default();
+  command.flag("--drop-odd", choice.drop_odd, "Leave odd runs out of every figure, instead of only naming them");
+  command.option("--settings", choice.settings,
+                 "The settings file with the sets of figures, instead of " + usual_settings_path().string());
+}
+
+ChosenGroups chosen_groups(const Store& store, const GroupChoice& choice) {
+  ChosenGroups chosen{figure_set(choice.figures, chosen_settings(choice.settings)), {}};
+  chosen.groups = groups_of(store, choice, chosen.figures, chosen.how.told);
+  chosen.how.base = base_of(chosen.groups, choice.base);
+  chosen.how.drop_odd = choice.drop_odd;
+  chosen.how.rules.matters = choice.matters / 100;
+  return chosen;
+}
+
+}  // namespace idlemeter::cli

@@ -1,0 +1,59 @@
+// Idle Meter: what runs and comparisons say, in words for people.
+#pragma once
+
+#include <string>
+#include <vector>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/insight/compare.hpp"
+#include "idlemeter/insight/difference.hpp"
+#include "idlemeter/insight/run_insight.hpp"
+#include "idlemeter/readings/reading.hpp"
+
+namespace idlemeter {
+
+/// A moment of a run: "0:35.1"
+[[nodiscard]] std::string moment_words(Moment at);
+
+// Of one run; empty if it doesn't have what they are about.
+
+/// "12 frames in 3 hitches: 0.42 s lost, 0.7 % of the time; the worst 69.9 ms at 0:12.3", "none"
+[[nodiscard]] std::string stutter_words(const RunInsight& run);
+
+/// "graphics card 92 %, processor 8 % (by GPU times)"
+[[nodiscard]] std::string limit_words(const RunInsight& run);
+
+/// "GPU 74 °C (most 76), hotspot 94 (most 95)"
+[[nodiscard]] std::string heat_words(const RunInsight& run);
+
+/// "GPU 2450 MHz (first 20 s 2480, last 2410), processor 5100 MHz"
+[[nodiscard]] std::string clock_words(const RunInsight& run);
+
+/// "GPU 197.1 W (most 210.4), processor 59.9 W (most 71.2), 0.60 frames a joule of both"
+[[nodiscard]] std::string power_words(const RunInsight& run);
+
+/// What else was unusual at a hitch: "disk reads 61 MB/s (usually 6.0 MB/s), …", at most `most`.
+[[nodiscard]] std::string oddity_words(const HitchInsight& hitch, std::size_t most = 2);
+
+// Of a figure that was compared.
+
+/// A title within a sentence: "average frame rate", but "GPU power".
+[[nodiscard]] std::string in_sentence(const std::string& title);
+
+/// "124.7 ± 0.8 %": the mean and the spread from run to run; "–" without a value.
+[[nodiscard]] std::string mean_words(const ReadingInfo& figure, const ComparedGroup& group);
+
+/// A difference, or an end of its interval: "+36.8 %", "-12.5" in the figure's unit.
+[[nodiscard]] std::string amount_words(const ReadingInfo& figure, const Difference& difference, double value);
+
+/// "+35.0 % to +38.6 %"; empty without an interval.
+[[nodiscard]] std::string interval_words(const ReadingInfo& figure, const Difference& difference);
+
+/// "faster" or "slower" of rates, "higher" or "lower" of other figures, "no difference seen", "too few runs to tell;
+/// about 9 in each group would do"
+[[nodiscard]] std::string verdict_words(const ReadingInfo& figure, const Difference& difference);
+
+/// A sentence for each group and figure with odd runs, and what became of them.
+[[nodiscard]] std::vector<std::string> odd_run_words(const Comparison& comparison);
+
+}  // namespace idlemeter

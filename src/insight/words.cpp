@@ -1,0 +1,175 @@
+#include "idlemeter/insight/words.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cctype>
+#include <cmath>
+
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/limit.hpp"
+#include "idlemeter/frames/stutter.hpp"
+#include "idlemeter/readings/units.hpp"
+
+namespace idlemeter {
+namespace {
+
+std::string percent(double share) { return fmt::format("{:.{}f} %", 100 * share, share > 0 && share < 0.1 ? 1 : 0); }
+
+struct Named {
+  const char* id;
+  const char* name;
+};
+
+std::string as_text(const ReadingInfo& info, double value) { return format_value(info, Value(value)); }
+
+std::string shown(const ReadingInfo& info, double value, int more = 0) {
+  return format_number(value, digits_of(info) + more);
+}
+
+std::string change(double share) { return fmt::format("{}{} %", share > 0 ? "+" : "", format_number(100 * share, 1)); }
+
+}  // namespace
+
+std::string moment_words(Moment at) {
+  const double seconds = in_seconds(at.time_since_epoch());
+  const int minutes = static_cast<int>(seconds / 60);
+  return fmt::format("{}:{:04.1f}", minutes, std::floor((seconds - 60 * minutes) * 10) / 10);
+}
+
+std::string stutter_words(const RunInsight& run) {
+  const Stutters& s = run.stutters;
+  if (s.frames.empty()) return "none";
+  const auto worst = std::max_element(s.hitches.begin(), s.hitches.end(),
+                                      [](const Hitch& a, const Hitch& b) { return a.worst < b.worst; });
+  const auto several = [](std::size_t n, const char* what) {
+    return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s");
+  };
+  return fmt::format(
+      "{} in {}: {:.2f} s lost, {} of the time; the worst {} ms at {}", several(s.frames.size(), "frame"),
+      s.hitches.size() == 1 ? "1 hitch" : fmt::format("{} hitches", s.hitches.size()), in_seconds(s.lost),
+      percent(s.share), format_number(in_milliseconds(worst->worst), 1), moment_words(worst->begin));
+}
+
+std::string limit_words(const RunInsight& run) {
+  std::vector<Limit> order(std::begin(kLimits), std::end(kLimits));
+  std::stable_sort(order.begin(), order.end(),
+                   [&](Limit a, Limit b) { return run.limits.share(a) > run.limits.share(b); });
+  std::vector<std::string> parts;
+  for (const Limit limit : order) {
+    const double share = run.limits.share(limit);
+    if (share >= 0.005) parts.push_back(fmt::format("{} {:.0f} %", name_of(limit), 100 * share));
+  }
+  const bool known = run.limits.share(Limit::unknown) < 0.5;
+  if (!known) return "unknown: neither GPU times nor a GPU load were recorded";
+  return fmt::format("{} ({})", fmt::join(parts, ", "),
+                     run.limits_by_gpu_times ? "by GPU times" : "by the GPU's load, which is weaker evidence");
+}
+
+std::string heat_words(const RunInsight& run) {
+  constexpr Named kTemperatures[] = {
+      {"gpu.temp", "GPU"}, {"gpu.hotspot.temp", "hotspot"}, {"gpu.memory.temp", "VRAM"}, {"cpu.temp", "processor"}};
+  std::vector<std::string> parts;
+  for (const auto& [id, name] : kTemperatures) {
+    const ReadingInsight* reading = run.reading(id);
+    if (reading == nullptr) continue;
+    const std::string over = reading->over.value_or(0) < 0.005
+                                 ? ""
+                                 : fmt::format(", {} of the time over its limit", percent(*reading->over));
+    parts.push_back(fmt::format("{} {:.0f}{} (most {:.0f}{})", name, reading->all.mean, parts.empty() ? " °C" : "",
+                                reading->all.most, over));
+  }
+  return fmt::format("{}", fmt::join(parts, ", "));
+}
+
+std::string clock_words(const RunInsight& run) {
+  constexpr Named kClocks[] = {{"gpu.clock", "GPU"}, {"cpu.clock", "processor"}};
+  std::vector<std::string> parts;
+  for (const auto& [id, name] : kClocks) {
+    const ReadingInsight* reading = run.reading(id);
+    if (reading == nullptr) continue;
+    std::string edges;
+    if (reading->first && reading->last)
+      edges =
+          fmt::format(" (first {:.0f} s {:.0f}, last {:.0f})", in_seconds(run.edge), *reading->first, *reading->last);
+    parts.push_back(fmt::format("{} {:.0f} MHz{}", name, reading->all.mean, edges));
+  }
+  return fmt::format("{}", fmt::join(parts, ", "));
+}
+
+std::string power_words(const RunInsight& run) {
+  std::vector<std::string> parts;
+  for (const auto& [id, name] : {Named{"gpu.power", "GPU"}, Named{"cpu.power", "processor"}}) {
+    if (const ReadingInsight* reading = run.reading(id))
+      parts.push_back(fmt::format("{} {:.1f} W (most {:.1f})", name, reading->all.mean, reading->all.most));
+  }
+  const auto joule = run.frames_per_joule_both ? run.frames_per_joule_both : run.frames_per_joule_graphics;
+  if (joule)
+    parts.push_back(fmt::format("{:.2f} frames a joule of {}", *joule, run.frames_per_joule_both ? "both" : "the GPU"));
+  return fmt::format("{}", fmt::join(parts, ", "));
+}
+
+std::string oddity_words(const HitchInsight& hitch, std::size_t most) {
+  std::vector<std::string> odd;
+  for (const Oddity& oddity : hitch.oddities) {
+    if (odd.size() == most) break;
+    odd.push_back(fmt::format("{} {} (usually {})", oddity.info.title, as_text(oddity.info, oddity.value),
+                              as_text(oddity.info, oddity.usual)));
+  }
+  return fmt::format("{}", fmt::join(odd, ", "));
+}
+
+std::string in_sentence(const std::string& title) {
+  const bool is_word = title.size() > 1 && std::islower(static_cast<unsigned char>(title[1])) != 0;
+  return is_word ? lower_case(title.substr(0, 1)) + title.substr(1) : title;
+}
+
+std::string mean_words(const ReadingInfo& info, const ComparedGroup& group) {
+  if (!group.mean) return "–";
+  const std::string mean = shown(info, *group.mean);
+  if (!group.spread) return mean;
+  const bool in_percent = *std::min_element(group.values.begin(), group.values.end()) > 0;
+  return fmt::format("{} ± {}", mean,
+                     in_percent ? format_number(100 * *group.spread, 1) + " %" : shown(info, *group.spread, 1));
+}
+
+std::string amount_words(const ReadingInfo& info, const Difference& difference, double value) {
+  return difference.is_ratio ? change(value) : (value > 0 ? "+" : "") + shown(info, value, 1);
+}
+
+std::string interval_words(const ReadingInfo& info, const Difference& difference) {
+  if (!difference.low) return "";
+  return fmt::format("{} to {}", amount_words(info, difference, *difference.low),
+                     amount_words(info, difference, *difference.high));
+}
+
+std::string verdict_words(const ReadingInfo& info, const Difference& difference) {
+  const bool is_rate = info.unit == Unit::frames_per_second;
+  if (difference.verdict == Verdict::higher && is_rate) return "faster";
+  if (difference.verdict == Verdict::lower && is_rate) return "slower";
+  std::string text(name_of(difference.verdict));
+  if (difference.verdict == Verdict::too_few && difference.runs_needed)
+    text += fmt::format("; about {} in each group would do", *difference.runs_needed);
+  return text;
+}
+
+std::vector<std::string> odd_run_words(const Comparison& comparison) {
+  std::vector<std::string> lines;
+  for (const ComparedFigure& figure : comparison.figures) {
+    for (const ComparedGroup& group : figure.groups) {
+      if (group.odd.empty()) continue;
+      const char* const several = group.odd.size() == 1 ? "" : "s";
+      lines.push_back(fmt::format("run{0} {1}: the odd one{0} out by {2}", several, fmt::join(group.odd, ", "),
+                                  in_sentence(figure.info.title)));
+    }
+  }
+  if (!lines.empty())
+    lines.push_back(comparison.dropped.empty()
+                        ? "they count all the same; --drop-odd leaves them out"
+                        : fmt::format("left out of every figure: runs {}", fmt::join(comparison.dropped, ", ")));
+  return lines;
+}
+
+}  // namespace idlemeter
