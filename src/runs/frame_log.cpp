@@ -129,8 +129,9 @@ class Frames {
   void finish() {
     for (LoggedFrames& run : log_.runs) {
       if (run.frames.empty()) continue;
-      const Nanoseconds begin = run.frames.front().at.time_since_epoch() - run.frames.front().interval;
-      if (begin >= Nanoseconds{} && begin <= kLatestBegin) continue;
+      const Nanoseconds first = run.frames.front().at.time_since_epoch();
+      if (first >= Nanoseconds{} && first <= kLatestBegin) continue;
+      const Nanoseconds begin = first - run.frames.front().interval;
       for (FrameRecord& frame : run.frames) frame.at -= begin;
     }
     std::erase_if(log_.runs, [](const LoggedFrames& run) { return run.frames.empty(); });

@@ -30,11 +30,11 @@ struct LogColumn {
 /// How to read a frame log: a table of text with a line for each frame. Whatever is left out is guessed if it is clear.
 /// Either of the first two columns is enough.
 struct FrameLogFormat {
-  LogColumn frame_time;  ///< how long each frame took; or its rate, in frames_per_second
-  LogColumn time;        ///< when it was presented; "1:02:03.5" counts hours, minutes and seconds
-  LogColumn gpu_work;    ///< how long the GPU worked on it
-  LogColumn split;       ///< lines with the same text here belong to the same run: a process, a number
-  char delimiter = 0;    ///< between fields; 0: guessed
+  LogColumn frame_time = {};  ///< how long each frame took; or its rate, in frames_per_second
+  LogColumn time = {};        ///< when it was presented; "1:02:03.5" counts hours, minutes and seconds
+  LogColumn gpu_work = {};    ///< how long the GPU worked on it
+  LogColumn split = {};       ///< lines with the same text here belong to the same run: a process, a number
+  char delimiter = 0;         ///< between fields; 0: guessed
   std::optional<bool> decimal_comma = {};
 };
 
