@@ -164,6 +164,7 @@ std::string comparison_json(const Comparison& comparison) {
       Json of_group = {{"group", comparison.names[g]}, {"runs", group.runs},
                        {"values", group.values},       {"odd_runs", group.odd},
                        {"mean", or_null(group.mean)},  {"spread", or_null(group.spread)}};
+      of_group["interval"] = group.interval ? Json{group.interval->low, group.interval->high} : Json();
       if (const auto& d = group.difference) {
         of_group["difference"] = {{"value", d->value},
                                   {"is_share_of_base", d->is_ratio},

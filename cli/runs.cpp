@@ -37,7 +37,7 @@ struct Options {
   bool removed = false, sizes = false, reverse = false;
 };
 
-constexpr const char* kOrders[] = {"number", "game", "length", "frames", "average"};
+constexpr const char* kOrders[] = {"number", "started", "game", "length", "frames", "average"};
 
 double average_of(const RunInfo& run) {
   const double seconds = in_seconds(run.length);
@@ -53,6 +53,7 @@ std::vector<RunInfo> chosen_runs(const Store& store, const Options& options) {
   const auto order_by = [&](auto key) {
     std::stable_sort(runs.begin(), runs.end(), [&](const RunInfo& a, const RunInfo& b) { return key(a) < key(b); });
   };
+  if (options.order == "started") order_by([](const RunInfo& run) { return run.started; });
   if (options.order == "game") order_by([](const RunInfo& run) { return lower_case(run.details.game); });
   if (options.order == "length") order_by([](const RunInfo& run) { return run.length; });
   if (options.order == "frames") order_by([](const RunInfo& run) { return run.frames; });
@@ -185,7 +186,7 @@ void add_runs(Command app) {
   runs.option("--since", options->filter.since, "Only runs from this day or time on, UTC, like 2026-03-01");
   runs.option("--until", options->filter.until, "Only runs up to this day or time");
   runs.option("--text", options->filter.text, "Only runs with this in the game's name, the note, a tag or a setting");
-  runs.option("--order", options->order, "What to order by: number, game, length, frames or average")
+  runs.option("--order", options->order, "What to order by: number, started, game, length, frames or average")
       .check(one_of({std::begin(kOrders), std::end(kOrders)}));
   runs.flag("--reverse", options->reverse, "The other way round");
   runs.flag("--sizes", options->sizes, "How much each run takes in the file");

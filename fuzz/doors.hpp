@@ -23,6 +23,8 @@ void control(std::string_view bytes);     ///< commands to a meter
 void link_meter(std::string_view bytes);  ///< what a game may do to the meter: operations on socket and ring
 void link_probe(std::string_view bytes);  ///< what a meter may do to a game: operations on socket and picture
 void store(std::string_view bytes);       ///< changes to the rows of a store
+void frame_log(std::string_view bytes);   ///< a choice of columns, then a table of frames
+void run_file(std::string_view bytes);    ///< runs as JSON
 void machine(std::string_view bytes);     ///< operations on a tree of kernel files
 
 inline void require(bool holds) {

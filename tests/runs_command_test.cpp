@@ -200,6 +200,64 @@ TEST(Command, ExportsWhatWasRecorded) {
   EXPECT_EQ(std::count(readings.begin(), readings.end(), '\n'), 121) << "a heading, and two a second";
 }
 
+TEST(Command, RunsComeInFromOtherProgramsAndGoOutToThem) {
+  const testing::Folder folder;
+  ASSERT_EQ(run(folder, "demo --brief --folder d").status, 0);
+  folder.file("log.csv", "made by a tool\nn;ms between;fan\n1;16,5;a\n2;x;b\n3;17,5;c\n");
+  folder.file("speeds.csv", "n,speed\n1,2\n");
+  const struct {
+    std::string arguments;
+    int status;
+    std::vector<const char*> words;
+  } steps[] = {
+      {"runs import log.csv --store n.db",
+       1,
+       {"log.csv: no column is clearly the frame times; name it with --frame-time", "'ms between'"}},
+      {"runs import log.csv --frame-time 'MS between' --dry-run --store n.db",
+       0,
+       {"in ms", "2 frames in 0.0 s; nothing was added", "1 of 3 lines", "line 4: 'x' in 'ms between' isn't a number"}},
+      {"runs --store n.db", 1, {"there is no store here"}},
+      {"runs import - --frame-time 2 --game Kelp --set fan=on --tag t --note hi --store n.db <log.csv",
+       0,
+       {"standard input: numbers with a decimal comma", "added as run 1"}},
+      {"runs show 1 --json --store n.db",
+       0,
+       {"\"fan\": \"on\"", "\"Imported from\": \"standard input\"", "\"hi\"", "\"Kelp\""}},
+      {"runs import speeds.csv --frame-time freim --store n.db", 1, {"no line has a column 'freim'"}},
+      {"runs import log.csv --unit mm --store n.db", 2, {"'mm' isn't a unit; there are ns, us, ms, s and fps"}},
+      {"runs import log.csv --time-unit fps --store n.db", 2, {"there are ns, us, ms, s"}},
+      {"runs import log.csv --delimiter ,, --store n.db", 2, {"isn't one character, or tab"}},
+      {"runs import none.csv --store n.db", 1, {"none.csv: cannot be read (No such file"}},
+      {"runs export 1-2 --json --store d/runs.db -o r.json", 0, {"r.json"}},
+      {"runs add r.json --store n.db", 0, {"r.json: 2 runs added as 2 to 3"}},
+      {"runs add r.json --store n.db", 0, {"0 runs added, 2 already here"}},
+      {"runs add r.json --store n.db --runs 1", 1, {"leave --runs away"}},
+      {"runs export 2-3 --json --store n.db -o again.json", 0, {"again.json"}},
+      {"runs export 1 --results --store d/runs.db", 0, {"average (FPS),", "\r\n1,Tidepool Rally,"}},
+      {"runs export 1-2 --figures 'frame.average,gpu.temp most' --store d/runs.db",
+       0,
+       {",frame.average (FPS),gpu.temp most (°C),"}},
+      {"runs export 1 --results --json --store d/runs.db", 2, {"excludes"}},
+      {"report --store d/runs.db", 2, {"name runs, like 3 or 1-5, groups to compare"}},
+      {"report 1 77 --store d/runs.db", 1, {"there is no run 77"}},
+      {"report 1-3 --store d/runs.db -o page.html --title 'a < b' --figures frame.average", 0, {"page.html"}},
+      {"report --by preset --store d/runs.db -o d/runs.db/x.html", 1, {"d/runs.db"}},
+      {"compare 1 2 --store d/runs.db --bars bars.png --dark", 0, {"bars.png"}},
+      {"compare 1 2 --store d/runs.db --bars bars.gif", 2, {"must end with .png or .svg"}}};
+  for (const auto& step : steps) {
+    const Outcome outcome = run(folder, step.arguments);
+    EXPECT_EQ(outcome.status, step.status) << step.arguments << outcome.err;
+    for (const char* words : step.words)
+      EXPECT_NE((outcome.out + outcome.err).find(words), std::string::npos)
+          << step.arguments << outcome.out << outcome.err;
+  }
+  EXPECT_EQ(testing::text_of(folder / "again.json"), testing::text_of(folder / "r.json"));
+  const std::string page = testing::text_of(folder / "page.html");
+  EXPECT_NE(page.find("<title>a &lt; b</title>"), std::string::npos);
+  EXPECT_EQ(page.find("id=\"comparison\""), std::string::npos) << "one group";
+  EXPECT_EQ(read_png(folder / "bars.png").at(2, 2), 0xff10141f);
+}
+
 /// Ids, and a set that the settings have under a name; of one run, of several, and of all.
 TEST(Command, ShowsTheFiguresThatWereChosen) {
   const testing::Folder folder;
