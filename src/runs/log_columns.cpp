@@ -142,6 +142,7 @@ class Finder {
 
   /// Whether a line can be the heading: it has all columns that were asked for by name, or one that is known.
   bool takes_heading(const Fields& fields) const {
+    if (fields.empty()) return false;  // a quote that isn't closed
     const bool all_numbers = std::all_of(fields.begin(), fields.end(), [](const auto& f) { return is_number(f); });
     if (all_numbers) return false;
     bool any = false;
@@ -170,25 +171,31 @@ class Finder {
     return false;
   }
 
-  /// A table without a heading: of one column, or with columns that were asked for by number.
+  /// A table of one column, or one whose columns were asked for by number: it begins where these are numbers. The line
+  /// above may be a heading.
   bool find_numbers() {
-    std::size_t most = 0;
+    std::vector<std::size_t> wanted;
     for (const auto column : kColumns) {
       const std::string& name = (asked_.*column).name;
       if (name.empty()) continue;
       const auto number = number_of(name);
       if (!number) return false;
-      most = std::max(most, *number + 1);
+      if (column != &FrameLogFormat::split) wanted.push_back(*number);
     }
     for (std::size_t i = 0; i < std::min(sample_.lines.size(), kMostHeadingLines); ++i) {
       for (const char delimiter : delimiters_for(sample_.lines[i])) {
         const Fields fields = split_line(sample_.lines[i], delimiter);
-        if (fields.size() < most || !std::all_of(fields.begin(), fields.end(), is_number)) continue;
-        if (most == 0 && fields.size() > 1) break;
+        const bool is_alone = wanted.empty() && fields.size() == 1 && is_number(fields[0]);
+        const bool has_all = !wanted.empty() && std::all_of(wanted.begin(), wanted.end(), [&](std::size_t place) {
+          return place < fields.size() && is_number(fields[place]);
+        });
+        if (wanted.empty() && fields.size() > 1) break;  // "16,5" may be two numbers, or one
+        if (!is_alone && !has_all) continue;
         plan_.format.delimiter = delimiter;
         plan_.heading_lines = i;
-        fields_.assign(fields.size(), "");
-        if (most == 0) plan_.format.frame_time.at = 0;
+        fields_ = i == 0 ? Fields() : split_line(sample_.lines[i - 1], delimiter);
+        if (fields_.size() != fields.size()) fields_.assign(fields.size(), "");
+        if (wanted.empty()) plan_.format.frame_time.at = 0;
         return true;
       }
     }
