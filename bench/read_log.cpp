@@ -1,7 +1,6 @@
 // usage: read_log FILE: reads a frame log, for bench/import_against_pandas. Prints the frames, the seconds, and by how
-// many MiB the memory grew beyond the frames themselves. usage: read_log --make FILE FRAMES: makes one of 12 columns.
+// many MiB the memory grew beyond the frames themselves. usage: read_log --make FILE FRAMES: makes one of 20 columns.
 #include <fmt/format.h>
-#include <sys/resource.h>
 
 #include <chrono>
 #include <cstdlib>
@@ -16,15 +15,19 @@
 namespace {
 
 double peak_mebibytes() {
-  rusage usage{};
-  ::getrusage(RUSAGE_SELF, &usage);
-  return static_cast<double>(usage.ru_maxrss) / 1024;
+  std::ifstream status("/proc/self/status");  // getrusage() would count what was there before exec
+  for (std::string line; std::getline(status, line);) {
+    if (line.starts_with("VmHWM:")) return std::atof(line.c_str() + 6) / 1024;
+  }
+  return 0;
 }
 
 int make(const char* file, long frames) {
   std::ofstream out(file, std::ios::binary);
   out << "game,frame,time (s),frame time (ms),GPU work (ms),CPU work (ms),latency (ms),GPU load (%),GPU clock (MHz),"
-         "GPU power (W),GPU temperature (C),mode\n";
+         "GPU power (W),GPU temperature (C),mode,CPU load (%),CPU clock (MHz),CPU temperature (C),RAM (MiB),VRAM "
+         "(MiB),fan (rpm),"
+         "queue,dropped\n";
   std::mt19937_64 random(7);
   std::normal_distribution<double> noise;
   double at = 0;
@@ -33,9 +36,11 @@ int make(const char* file, long frames) {
     const double ms = 8 + std::abs(noise(random));
     at += ms / 1e3;
     fmt::format_to(std::back_inserter(text),
-                   "Tidepool Rally,{},{:.6f},{:.4f},{:.4f},{:.4f},{:.4f},{:.1f},{:.0f},{:.2f},{:.1f},exclusive\n", i,
-                   at, ms, ms * 0.9, ms * 0.5, ms * 2.2, 97 + noise(random), 2450 + 10 * noise(random),
-                   210 + noise(random), 70 + noise(random));
+                   "Tidepool Rally,{},{:.6f},{:.4f},{:.4f},{:.4f},{:.4f},{:.1f},{:.0f},{:.2f},{:.1f},exclusive,"
+                   "{:.1f},{:.0f},{:.1f},{:.0f},{:.0f},{:.0f},{},0\n",
+                   i, at, ms, ms * 0.9, ms * 0.5, ms * 2.2, 97 + noise(random), 2450 + 10 * noise(random),
+                   210 + noise(random), 70 + noise(random), 40 + noise(random), 5100 + noise(random),
+                   60 + noise(random), 9000 + noise(random), 7000 + noise(random), 1400 + noise(random), i % 3);
     if (text.size() > 1'000'000) {
       out << text;
       text.clear();

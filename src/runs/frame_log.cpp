@@ -25,6 +25,7 @@ namespace {
 using namespace runs;
 
 constexpr std::size_t kSampleLines = 250, kSampleBytes = 4 * 1024 * 1024;
+constexpr std::size_t kMostExpected = 50'000'000;  // frames that room is made for before they are read
 constexpr std::size_t kBrokenShown = 5, kMostRuns = 1'000;
 constexpr Nanoseconds kLatestBegin = std::chrono::minutes(1);
 
@@ -39,8 +40,18 @@ constexpr std::pair<LogUnit, std::string_view> kOtherUnitNames[] = {
     {LogUnit::millisecond, "msec"}, {LogUnit::millisecond, "milliseconds"}, {LogUnit::second, "sec"},
     {LogUnit::second, "seconds"},   {LogUnit::frames_per_second, "hz"}};
 
-bool is_blank(std::string_view line) { return line.find_first_not_of(" \t") == std::string_view::npos; }
-bool is_to_skip(std::string_view line) { return is_blank(line) || line.front() == '#'; }
+bool is_blank(char c) { return c == ' ' || c == '\t'; }
+
+bool is_to_skip(std::string_view line) {
+  return line.empty() || line.front() == '#' ||
+         (is_blank(line.front()) && std::all_of(line.begin(), line.end(), [](char c) { return is_blank(c); }));
+}
+
+std::string_view trimmed(std::string_view text) {
+  while (!text.empty() && is_blank(text.front())) text.remove_prefix(1);
+  while (!text.empty() && is_blank(text.back())) text.remove_suffix(1);
+  return text;
+}
 
 /// A number of nanoseconds in a column's unit.
 struct Scale {
@@ -57,28 +68,37 @@ struct Scale {
     }
   }
 
-  [[nodiscard]] std::optional<Nanoseconds> read(std::string_view text, char point) const {
-    const auto number = text.find(':') == std::string_view::npos ? exact_nanoseconds(text, point, power)
-                                                                 : clock_nanoseconds(text, point);
-    if (!is_rate || !number) return number;
-    if (*number <= Nanoseconds{}) return std::nullopt;
-    const double period = 1e18 / static_cast<double>(number->count());
-    return period <= static_cast<double>(kLongestTime.count()) ? std::optional(Nanoseconds(std::llround(period)))
-                                                               : std::nullopt;
+  /// False if it isn't a number. What is at `readable` and behind it, up to the text, can be read too.
+  bool read(std::string_view text, char point, const char* readable, Nanoseconds& into) const {
+    if (usual_nanoseconds(text, point, power, readable, into)) return !is_rate || invert(into);
+    return read_slowly(trimmed(text), point, into);
+  }
+
+ private:
+  bool read_slowly(std::string_view text, char point, Nanoseconds& into) const {
+    auto number = exact_nanoseconds(text, point, power);
+    if (!number && text.find(':') != std::string_view::npos) number = clock_nanoseconds(text, point);
+    if (number) into = *number;
+    return number && (!is_rate || invert(into));
+  }
+
+  /// A rate's period.
+  static bool invert(Nanoseconds& number) {
+    if (number <= Nanoseconds{}) return false;
+    const double period = 1e18 / static_cast<double>(number.count());
+    if (period > static_cast<double>(kLongestTime.count())) return false;
+    number = Nanoseconds(std::llround(period));
+    return true;
   }
 };
-
-std::string_view trimmed(std::string_view text) {
-  while (!text.empty() && (text.front() == ' ' || text.front() == '\t')) text.remove_prefix(1);
-  while (!text.empty() && (text.back() == ' ' || text.back() == '\t')) text.remove_suffix(1);
-  return text;
-}
 
 /// Turns lines into frames.
 class Frames {
  public:
-  Frames(FrameLog& log, const LogPlan& plan)
+  /// `expected`: about how many frames there are.
+  Frames(FrameLog& log, const LogPlan& plan, std::size_t expected)
       : log_(log),
+        expected_(expected),
         format_(plan.format),
         point_(format_.decimal_comma.value_or(false) ? ',' : '.'),
         frame_scale_(format_.frame_time.unit),
@@ -95,34 +115,39 @@ class Frames {
     ++log_.lines;
     if (!find_fields(line)) return broken(number, "a quote that isn't closed");
     const auto field = [&](const LogColumn& column) {
-      return column.at && *column.at < fields_.size() ? trimmed(fields_[*column.at]) : std::string_view();
+      return column.at && *column.at < fields_.size() ? fields_[*column.at] : std::string_view();
     };
     std::string why;
-    Run* const run = run_of(field(format_.split), why);
+    Run* const run = run_of(trimmed(field(format_.split)), why);
     if (run == nullptr) return broken(number, std::move(why));
     const std::string_view length = field(format_.frame_time), time = field(format_.time);
-    std::optional<Nanoseconds> interval, at;
-    if (format_.frame_time.at) {
-      interval = frame_scale_.read(length, point_);
-      if (!interval) return fails(*run, number, length, format_.frame_time);
-      if (*interval <= Nanoseconds{}) return fails(*run, number, length, format_.frame_time, "isn't above 0");
+    Nanoseconds interval{}, at{}, work{};
+    bool has_interval = format_.frame_time.at.has_value();
+    if (has_interval) {
+      if (!frame_scale_.read(length, point_, readable_, interval))
+        return fails(*run, number, length, format_.frame_time);
+      if (interval <= Nanoseconds{}) return fails(*run, number, length, format_.frame_time, "isn't above 0");
     }
     if (format_.time.at) {
-      at = time_scale_.read(time, point_);
-      if (!at) return fails(*run, number, time, format_.time);
-      if (run->last && *at < *run->last) return fails(*run, number, time, format_.time, "is before the line above");
+      if (!time_scale_.read(time, point_, readable_, at)) return fails(*run, number, time, format_.time);
+      if (run->begun && at < run->last) return fails(*run, number, time, format_.time, "is before the line above");
+      if (!has_interval && run->begun) {
+        if (at == run->last) return fails(*run, number, time, format_.time, "is that of the line above");
+        interval = at - run->last;
+        has_interval = true;
+      }
+    } else {
+      at = run->last + interval;
     }
-    if (!interval && run->last && *at == *run->last)
-      return fails(*run, number, time, format_.time, "is that of the line above");
-    if (!interval && run->last) interval = *at - *run->last;
-    if (!at) at = run->sum + *interval;
+    if (at > kLongestTime || interval > kLongestTime)
+      return fails(*run, number, format_.time.at ? time : length, format_.time.at ? format_.time : format_.frame_time,
+                   "is over a hundred years");
     run->last = at;
-    if (!interval) return;  // its beginning isn't known
-    if (*at > kLongestTime) return fails(*run, number, time, format_.time, "is over a hundred years");
-    run->sum = *at;
-    const auto work = work_scale_.read(field(format_.gpu_work), point_);
-    log_.runs[run->place].frames.push_back(
-        {Moment{*at}, *interval, format_.gpu_work.at && work && *work > Nanoseconds{} ? *work : kUnknownTime});
+    run->begun = true;
+    if (!has_interval) return;  // its beginning isn't known
+    const bool has_work = format_.gpu_work.at && work_scale_.read(field(format_.gpu_work), point_, readable_, work) &&
+                          work > Nanoseconds{};
+    log_.runs[run->place].frames.push_back({Moment{at}, interval, has_work ? work : kUnknownTime});
   }
 
   /// Frames count from the beginning of their run.
@@ -139,18 +164,22 @@ class Frames {
 
  private:
   struct Run {
-    std::size_t place = 0;                 ///< in log_.runs
-    std::optional<Nanoseconds> last = {};  ///< moment
-    Nanoseconds sum{};                     ///< of its frames, if moments aren't known
+    std::size_t place = 0;  ///< in log_.runs
+    Nanoseconds last{};     ///< moment, or sum of its frames
+    bool begun = false;     ///< whether `last` is one
   };
 
   /// As far as they are needed.
   bool find_fields(std::string_view line) {
-    if (std::memchr(line.data(), '"', line.size()) != nullptr)
-      return fields_of(line, format_.delimiter, fields_, unquoted_);
     fields_.clear();
     const char *at = line.data(), *const end = at + line.size();
+    readable_ = at;
     while (fields_.size() < needed_) {
+      if (at != end && *at == '"') {
+        const bool is_whole = fields_of(line, format_.delimiter, fields_, unquoted_);
+        readable_ = nullptr;
+        return is_whole;
+      }
       const auto* stop =
           static_cast<const char*>(std::memchr(at, format_.delimiter, static_cast<std::size_t>(end - at)));
       fields_.emplace_back(at, static_cast<std::size_t>((stop == nullptr ? end : stop) - at));
@@ -169,6 +198,7 @@ class Frames {
     }
     if (found == runs_.end()) {
       log_.runs.push_back({printable(name), {}});
+      if (!format_.split.at) log_.runs.back().frames.reserve(expected_);
       current_ = &runs_.emplace(std::string(name), Run{log_.runs.size() - 1}).first->second;
     } else {
       current_ = &found->second;
@@ -183,7 +213,8 @@ class Frames {
   }
 
   void fails(Run& run, std::uint64_t line, std::string_view value, const LogColumn& column, const char* why = nullptr) {
-    if (!format_.frame_time.at) run.last.reset();  // the next frame's beginning isn't known
+    value = trimmed(value);
+    if (!format_.frame_time.at) run.begun = false;  // the next frame's beginning isn't known
     if (why == nullptr) why = value.empty() ? "is empty" : "isn't a number";
     broken(line, log_.first_broken.size() >= kBrokenShown ? std::string()
                  : value.empty()
@@ -192,12 +223,14 @@ class Frames {
   }
 
   FrameLog& log_;
+  std::size_t expected_;
   const FrameLogFormat& format_;
   char point_;
   Scale frame_scale_, time_scale_, work_scale_;
   std::size_t needed_ = 0;
   std::vector<std::string_view> fields_;
   std::string unquoted_;
+  const char* readable_ = nullptr;  // the line, if all fields are in it
   std::unordered_map<std::string, Run> runs_;
   Run* current_ = nullptr;
   std::string current_name_;
@@ -206,7 +239,8 @@ class Frames {
 FrameLog read(TextLines& lines, const std::string& where, const FrameLogFormat& asked) {
   LogSample sample;
   std::vector<std::uint64_t> numbers;
-  for (std::size_t bytes = 0; sample.lines.size() < kSampleLines && bytes < kSampleBytes;) {
+  std::size_t bytes = 0;
+  for (; sample.lines.size() < kSampleLines && bytes < kSampleBytes;) {
     const auto line = lines.next();
     if (!line) break;
     if (is_to_skip(*line)) continue;
@@ -216,7 +250,8 @@ FrameLog read(TextLines& lines, const std::string& where, const FrameLogFormat& 
   }
   LogPlan plan = plan_of(sample, asked, where);
   FrameLog log;
-  Frames frames(log, plan);
+  const std::size_t most = bytes == 0 ? 0 : lines.size() * sample.lines.size() / bytes;
+  Frames frames(log, plan, std::min(most, kMostExpected));
   for (std::size_t i = plan.heading_lines; i < sample.lines.size(); ++i) frames.take(sample.lines[i], numbers[i]);
   while (const auto line = lines.next()) frames.take(*line, lines.number());
   frames.finish();

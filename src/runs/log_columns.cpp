@@ -77,7 +77,7 @@ Role role_of(const Heading& heading) {
     return std::find(words.begin(), words.end(), core) != words.end();
   };
   if (core == "run") return Role::split;
-  if (is_one_of({"gpuwork", "gputime", "gpuworktime", "gpuframetime", "gpubusy"})) return Role::gpu_work;
+  if (is_one_of({"gpuwork", "gputime", "gpuworktime", "gpuframetime"})) return Role::gpu_work;
   if (has("gpu") || has("cpu")) return Role::none;
   if (is_one_of({"frametime", "frametimes", "frameinterval", "interval"})) return Role::frame_time;
   if (is_one_of({"time", "timestamp", "elapsed", "elapsedtime", "presented", "presenttime", "presentedat", "at"}))

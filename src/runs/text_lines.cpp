@@ -4,10 +4,10 @@
 #include <archive_entry.h>
 #include <fmt/format.h>
 #include <iconv.h>
+#include <sys/stat.h>
 
 #include <algorithm>
 #include <cerrno>
-#include <cstring>
 #include <utility>
 
 #include "idlemeter/base/error.hpp"
@@ -30,6 +30,10 @@ TextLines::TextLines(std::string where) : where_(std::move(where)), archive_(arc
 
 TextLines::TextLines(int descriptor, std::string where) : TextLines(std::move(where)) {
   open(archive_read_open_fd(archive_.get(), descriptor, kBlock));
+  struct stat about {};
+  const bool is_plain = archive_filter_count(archive_.get()) == 1;  // nothing to unpack
+  if (is_plain && ::fstat(descriptor, &about) == 0 && S_ISREG(about.st_mode))
+    size_ = static_cast<std::uint64_t>(about.st_size);
 }
 
 TextLines::TextLines(std::string_view bytes, std::string where) : TextLines(std::move(where)) {
@@ -56,109 +60,126 @@ void TextLines::fail() const {
   throw Error(Error::Code::unreadable, fmt::format("cannot be read ({})", why == nullptr ? "damaged" : why), where_);
 }
 
-/// One more block into raw_ or text_. False at the end.
-bool TextLines::read() {
-  if (ended_) return false;
-  std::string& into = converter_ == nullptr ? text_ : raw_;
-  const std::size_t before = into.size();
-  into.resize(before + kBlock);
-  const la_ssize_t got = archive_read_data(archive_.get(), into.data() + before, kBlock);
-  into.resize(before + static_cast<std::size_t>(std::max<la_ssize_t>(got, 0)));
-  if (got < 0) fail();
-  ended_ = got == 0;
-  return !ended_;
+/// The next block of the text, unpacked but not converted. Empty at the end.
+std::string_view TextLines::read() {
+  while (!ended_) {
+    const void* bytes = nullptr;
+    std::size_t size = 0;
+    la_int64_t offset = 0;
+    const int status = archive_read_data_block(archive_.get(), &bytes, &size, &offset);
+    if (status == ARCHIVE_EOF) ended_ = true;
+    if (status != ARCHIVE_OK && status != ARCHIVE_EOF) fail();
+    if (!ended_ && size > 0) return {static_cast<const char*>(bytes), size};
+  }
+  return {};
 }
 
 /// By the byte-order mark; without one, UTF-16 is known by the zero bytes of a heading's letters.
-void TextLines::find_encoding() {
-  begun_ = true;
-  while (text_.size() < 4 && read()) {
-  }
-  const auto begins = [&](std::string_view mark) { return text_.compare(0, mark.size(), mark) == 0; };
+const char* TextLines::encoding_of(std::string_view& begin) {
+  if (begin.starts_with("\xEF\xBB\xBF")) begin.remove_prefix(3);
   const char* encoding = nullptr;
-  if (begins("\xEF\xBB\xBF")) text_.erase(0, 3);
-  if (begins("\xFF\xFE")) encoding = "UTF-16LE";
-  if (begins("\xFE\xFF")) encoding = "UTF-16BE";
-  if (encoding != nullptr) text_.erase(0, 2);
-  if (encoding == nullptr && text_.size() >= 4) {
-    if (text_[1] == '\0' && text_[3] == '\0') encoding = "UTF-16LE";
-    if (text_[0] == '\0' && text_[2] == '\0') encoding = "UTF-16BE";
+  if (begin.starts_with("\xFF\xFE")) encoding = "UTF-16LE";
+  if (begin.starts_with("\xFE\xFF")) encoding = "UTF-16BE";
+  if (encoding != nullptr) begin.remove_prefix(2);
+  if (encoding == nullptr && begin.size() >= 4) {
+    if (begin[1] == '\0' && begin[3] == '\0') encoding = "UTF-16LE";
+    if (begin[0] == '\0' && begin[2] == '\0') encoding = "UTF-16BE";
   }
-  if (encoding == nullptr) return;
-  raw_ = std::move(text_);
-  text_.clear();
+  return encoding;
+}
+
+/// The first block, which may be as short as a pipe's writer made it.
+void TextLines::begin() {
+  begun_ = true;
+  std::string_view block = read();
+  while (block.size() < 4) {
+    raw_ += block;
+    block = read();
+    if (block.empty()) break;
+  }
+  raw_ += block;
+  std::string_view begin = raw_;
+  const char* const encoding = encoding_of(begin);
+  raw_.erase(0, raw_.size() - begin.size());
+  if (encoding == nullptr) {
+    text_ = std::move(raw_);
+    raw_.clear();
+    block_ = text_;
+    return;
+  }
   converter_ = iconv_open("UTF-8", encoding);
   if (converter_ == kNoConverter) {
     converter_ = nullptr;
     throw Error(Error::Code::unreadable, fmt::format("is in {}, which this system can't convert", encoding), where_);
   }
+  convert();
 }
 
-/// More text behind what is left of it. False at the end.
-bool TextLines::fill() {
-  text_.erase(0, at_);
-  at_ = 0;
-  if (!begun_) {
-    find_encoding();
-    if (!text_.empty()) return true;
-  }
-  if (converter_ == nullptr) return read();
-  const bool more = read();
-  if (raw_.empty()) return false;
+/// What is in raw_ to text_, but for half a character at its end if more is to come.
+void TextLines::convert() {
   char* from = raw_.data();
   std::size_t left = raw_.size();
-  const std::size_t before = text_.size();
-  text_.resize(before + 2 * left + 8);  // two bytes become three at most
-  char* to = text_.data() + before;
-  std::size_t room = text_.size() - before;
+  text_.resize(2 * left + 8);  // two bytes become three at most
+  char* to = text_.data();
+  std::size_t room = text_.size();
   while (left > 0 && iconv(converter_, &from, &left, &to, &room) == static_cast<std::size_t>(-1)) {
-    if (errno == EINVAL && more) break;  // half a character: the rest comes with the next block
+    if (errno == EINVAL && !ended_) break;
     from += std::min<std::size_t>(2, left);
     left -= std::min<std::size_t>(2, left);
-    if (room > 0) {
-      *to++ = '?';
-      --room;
-    }
+    *to++ = '?';
+    --room;
   }
   text_.resize(text_.size() - room);
   raw_.erase(0, raw_.size() - left);
+  block_ = text_;
+}
+
+/// Another block_. False at the end.
+bool TextLines::fill() {
+  if (!begun_) {
+    begin();
+    return true;
+  }
+  if (converter_ == nullptr) {
+    block_ = read();
+    return !block_.empty();
+  }
+  raw_ += read();
+  if (raw_.empty()) return false;
+  convert();
   return true;
 }
 
+std::string_view TextLines::line_with(std::string_view end) {
+  ++number_;
+  if (!carry_.empty()) {
+    carry_ += end;
+    std::swap(line_, carry_);
+    carry_.clear();
+    end = line_;
+  }
+  if (!end.empty() && end.back() == '\r') end.remove_suffix(1);
+  return end.substr(0, kLongestLine);
+}
+
 std::optional<std::string_view> TextLines::next() {
-  std::size_t searched = at_;
   for (;;) {
-    const auto* end = static_cast<const char*>(std::memchr(text_.data() + searched, '\n', text_.size() - searched));
-    if (end != nullptr) {
-      const auto place = static_cast<std::size_t>(end - text_.data());
-      std::string_view line(text_.data() + at_, place - at_);
-      at_ = place + 1;
-      if (std::exchange(skips_, false)) {  // the rest of a line that was too long
-        searched = at_;
-        continue;
-      }
-      ++number_;
-      if (!line.empty() && line.back() == '\r') line.remove_suffix(1);
-      return line.substr(0, kLongestLine);
+    const std::size_t place = block_.find('\n');
+    if (place != std::string_view::npos) {
+      const std::string_view part = block_.substr(0, place);
+      block_.remove_prefix(place + 1);
+      if (std::exchange(skips_, false)) continue;  // the rest of a line that was too long
+      return line_with(part);
     }
-    if (text_.size() - at_ > kLongestLine) {
-      const std::string_view line(text_.data() + at_, kLongestLine);
-      at_ = text_.size();
-      if (std::exchange(skips_, true)) {
-        searched = at_;
-        continue;
-      }
-      ++number_;
-      return line;
+    if (!skips_) carry_ += block_;
+    block_ = {};
+    if (carry_.size() > kLongestLine) {
+      skips_ = true;
+      return line_with({});
     }
-    searched = text_.size() - at_;
     if (fill()) continue;
-    if (at_ == text_.size() || std::exchange(skips_, false)) return std::nullopt;
-    std::string_view line(text_.data() + at_, text_.size() - at_);
-    at_ = text_.size();
-    ++number_;
-    if (line.back() == '\r') line.remove_suffix(1);
-    return line;
+    if (carry_.empty()) return std::nullopt;
+    return line_with({});
   }
 }
 

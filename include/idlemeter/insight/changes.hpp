@@ -1,0 +1,94 @@
+// Idle Meter: what changed during a run or a log, and what changed together with it.
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <string_view>
+#include <vector>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/insight/stretches.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/runs/run.hpp"
+
+namespace idlemeter {
+
+/// One number for each second.
+struct SecondSeries {
+  ReadingInfo info;
+  Moment begin{};                   ///< of the first second
+  std::vector<double> values = {};  ///< the median of each second's numbers; of a second without one, that before it
+};
+
+/// The rate, the median frame time and the slowest hundredth of frame times ("frame.percentile@99%") of each second,
+/// and the readings that have numbers, but for those about frames and the recording. O(n log n).
+[[nodiscard]] std::vector<SecondSeries> seconds_of(std::span<const FrameRecord> frames,
+                                                   const std::vector<RunSeries>& series);
+
+/// How something changed.
+enum class ChangeKind : std::uint8_t {
+  level,  ///< it is higher or lower
+  slope,  ///< it began or ceased to rise or fall
+  spread  ///< it varies more or less
+};
+
+/// "level", "slope", "spread"
+[[nodiscard]] std::string_view name_of(ChangeKind kind);
+
+/// One reading at one change.
+struct ReadingChange {
+  ReadingInfo info;
+  ChangeKind kind = ChangeKind::level;
+  Moment at{};
+  double before = 0, after = 0;  ///< levels; of a slope, per minute; of a spread, standard deviations
+  double spreads = 0;            ///< how far apart these are, in the reading's own noise
+};
+
+/// Changes within seconds of each other: at the same time, which isn't to say that one is another's cause.
+struct ChangeEvent {
+  Moment at{};                               ///< of the first reading
+  std::vector<ReadingChange> readings = {};  ///< the frame rate or frame time first, if it changed; then the farthest
+  std::vector<ReadingInfo> as_before = {};   ///< of what is often looked at, what didn't change
+};
+
+/// What is odd about a single reading.
+enum class OddKind : std::uint8_t {
+  spike,      ///< a few seconds far from the rest
+  stuck,      ///< it stood still for long, which it usually doesn't
+  impossible  ///< a value that can't be: a load of 150 %, a temperature of 3,000 °C
+};
+
+/// "spike", "stuck", "impossible"
+[[nodiscard]] std::string_view name_of(OddKind kind);
+
+struct OddStretch {
+  ReadingInfo info;
+  OddKind kind = OddKind::spike;
+  Moment at{};
+  Nanoseconds length{};
+  double value = 0;    ///< the farthest
+  double usual = 0;    ///< the median around it
+  double spreads = 0;  ///< in the reading's own noise; 0 if it isn't a spike
+};
+
+struct ChangeRules {
+  StretchRules stretches = {};
+  double least_spreads = 1.5;           ///< a smaller change isn't told
+  double least_share = 0.01;            ///< nor one by a smaller share of the level
+  Nanoseconds together = 12 * kSecond;  ///< changes no farther from the first are at the same time
+  double spike = 10;                    ///< spreads
+  Nanoseconds longest_spike = 3 * kSecond;
+  Nanoseconds stuck = std::chrono::minutes(2);
+};
+
+struct Changes {
+  std::vector<ChangeEvent> events;   ///< in order of time
+  std::vector<OddStretch> oddities;  ///< the most telling first
+};
+
+/// Finds, for each series, where its level, slope or spread changed, and puts together what changed at the same time.
+/// O(series * seconds), on all cores. Throws std::invalid_argument as stretches_of() does.
+[[nodiscard]] Changes find_changes(const std::vector<SecondSeries>& series, const ChangeRules& rules = {});
+
+}  // namespace idlemeter

@@ -1,0 +1,401 @@
+#include "idlemeter/insight/changes.hpp"
+
+#include <algorithm>
+#include <array>
+#include <cmath>
+#include <future>
+#include <iterator>
+#include <limits>
+#include <thread>
+
+#include "frames/median.hpp"
+#include "idlemeter/frames/frame_statistic.hpp"
+#include "idlemeter/readings/units.hpp"
+
+namespace idlemeter {
+namespace {
+
+using frames::median_of;
+
+constexpr std::pair<ChangeKind, std::string_view> kChangeNames[] = {
+    {ChangeKind::level, "level"}, {ChangeKind::slope, "slope"}, {ChangeKind::spread, "spread"}};
+constexpr std::pair<OddKind, std::string_view> kOddNames[] = {
+    {OddKind::spike, "spike"}, {OddKind::stuck, "stuck"}, {OddKind::impossible, "impossible"}};
+
+/// Of these it is told that they didn't change.
+constexpr std::string_view kOftenLookedAt[] = {"gpu.load", "gpu.clock",      "gpu.temp",       "gpu.memory.used",
+                                               "cpu.load", "ram.used",       "game.disk.read", "disk.read",
+                                               "net.down", "cpu.others.load"};
+constexpr std::size_t kLeastSeconds = 20;
+
+template <typename Kind, std::size_t n>
+std::string_view word_of(Kind kind, const std::pair<Kind, std::string_view> (&names)[n]) {
+  for (const auto& [one, name] : names) {
+    if (one == kind) return name;
+  }
+  return "";
+}
+
+std::size_t second_of(Moment at, Moment begin) {
+  return static_cast<std::size_t>(std::max<std::int64_t>(0, (at - begin).count() / kSecond.count()));
+}
+
+double percentile(std::vector<double> values, double q) {
+  std::sort(values.begin(), values.end());
+  const double place = q * static_cast<double>(values.size() - 1);
+  const auto low = static_cast<std::size_t>(place);
+  const double high = values[std::min(low + 1, values.size() - 1)];
+  return values[low] + (place - std::floor(place)) * (high - values[low]);
+}
+
+bool is_rate_or_time(const ReadingInfo& info) { return info.kind == DeviceKind::frames; }
+
+/// The last digit that is shown: no change is smaller.
+double step_of(const ReadingInfo& info) { return std::pow(10, -digits_of(info)); }
+
+/// A series' noise, never below half of a digit that is shown.
+Noise noise_in(const SecondSeries& one) {
+  Noise noise = noise_of(one.values);
+  noise.spread = std::max(noise.spread, step_of(one.info) / 2);
+  return noise;
+}
+
+Moment moment_of(const SecondSeries& one, std::size_t second) {
+  return one.begin + kSecond * static_cast<std::int64_t>(second);
+}
+
+/// The mean level near a border, of up to a minute.
+double level_near(const SecondSeries& one, std::size_t begin, std::size_t end, bool at_end) {
+  constexpr std::size_t kMost = 60;
+  if (end - begin > kMost) (at_end ? begin : end) = at_end ? end - kMost : begin + kMost;
+  std::vector<double> values(one.values.begin() + static_cast<std::ptrdiff_t>(begin),
+                             one.values.begin() + static_cast<std::ptrdiff_t>(end));
+  return median_of(values);
+}
+
+double per_minute(const Stretch& stretch) {
+  const auto seconds = static_cast<double>(stretch.end - stretch.begin - 1);
+  return seconds > 0 ? 60 * (stretch.last - stretch.first) / seconds : 0;
+}
+
+/// A part of a series that varies by the same amount.
+struct Regime {
+  std::size_t begin = 0, end = 0;
+  double spread = 0;  ///< standard deviation, by the steps between neighbours
+};
+
+/// Where a series varies more or less: the level of the steps between neighbours.
+std::vector<Regime> regimes_of(const SecondSeries& one, const ChangeRules& rules) {
+  const std::size_t n = one.values.size();
+  std::vector<double> sizes;
+  for (std::size_t i = 1; i < n; ++i) sizes.push_back(std::abs(one.values[i] - one.values[i - 1]));
+  const auto spread_of = [&](std::size_t begin, std::size_t end) {
+    std::vector<double> part(sizes.begin() + static_cast<std::ptrdiff_t>(begin),
+                             sizes.begin() + static_cast<std::ptrdiff_t>(end));
+    return 1.4826 * median_of(part) / std::sqrt(2.0);
+  };
+  if (n < 3 * kLeastSeconds) return {{0, n, spread_of(0, n - 1)}};
+  // Steps much smaller than usual say nothing: their logarithms would be outliers.
+  std::vector<double> copy = sizes;
+  const double least = std::max(step_of(one.info) / 4, 0.25 * median_of(copy));
+  std::vector<double> logs;
+  for (const double size : sizes) logs.push_back(std::log(std::max(least, size)));
+  StretchRules strict = rules.stretches;
+  strict.least = std::max<std::size_t>(strict.least, 30);
+  strict.penalty *= 1.5;  // logarithms of steps aren't quite normal
+  std::vector<Regime> regimes;
+  for (const Stretch& stretch : stretches_of(logs, noise_of(logs), strict)) {
+    const double spread = spread_of(stretch.begin, stretch.end);
+    const bool is_alike =
+        !regimes.empty() && std::max(spread, regimes.back().spread) <
+                                2 * std::max(step_of(one.info) / 2, std::min(spread, regimes.back().spread));
+    if (is_alike) {
+      regimes.back().end = stretch.end;
+    } else {
+      regimes.push_back({regimes.empty() ? 0 : stretch.begin + 1, stretch.end, spread});
+    }
+  }
+  regimes.back().end = n;
+  return regimes;
+}
+
+/// Each number's spread: the noise's, more or less as its regime varies more or less than most of the series.
+std::vector<double> spreads_in(const SecondSeries& one, const Noise& noise, const std::vector<Regime>& regimes) {
+  if (regimes.size() < 2) return {};
+  const auto longest = std::max_element(regimes.begin(), regimes.end(), [](const Regime& a, const Regime& b) {
+    return a.end - a.begin < b.end - b.begin;
+  });
+  const double floor = step_of(one.info) / 2, usual = std::max(longest->spread, floor);
+  std::vector<double> spreads;
+  for (const Regime& regime : regimes)
+    spreads.insert(spreads.end(), regime.end - regime.begin,
+                   std::max(floor, noise.spread * std::max(regime.spread, floor) / usual));
+  spreads.resize(one.values.size(), noise.spread);
+  return spreads;
+}
+
+std::vector<ReadingChange> level_changes(const SecondSeries& one, const Noise& noise,
+                                         const std::vector<double>& spreads, const ChangeRules& rules) {
+  const auto stretches = stretches_of(one.values, noise, rules.stretches, spreads);
+  std::vector<ReadingChange> changes;
+  for (std::size_t i = 1; i < stretches.size(); ++i) {
+    const Stretch &before = stretches[i - 1], &after = stretches[i];
+    const Moment at = moment_of(one, after.begin);
+    const double spread = spreads.empty() ? noise.spread : std::max(spreads[before.end - 1], spreads[after.begin]);
+    const double from = level_near(one, before.begin, before.end, true),
+                 to = level_near(one, after.begin, after.end, false);
+    const double jump = after.first - before.last, apart = std::abs(to - from) / spread;
+    const bool is_small = std::abs(to - from) < rules.least_share * std::max(std::abs(from), std::abs(to));
+    const double bend = (per_minute(after) - per_minute(before)) / spread;
+    const bool is_level = apart >= rules.least_spreads && !is_small;
+    const bool jumps = std::abs(jump) / spread >= rules.least_spreads;
+    if (is_level && (jumps || std::abs(bend) < rules.least_spreads)) {
+      changes.push_back({one.info, ChangeKind::level, at, from, to, apart});
+    } else if (std::abs(bend) >= rules.least_spreads) {
+      changes.push_back({one.info, ChangeKind::slope, at, per_minute(before), per_minute(after), std::abs(bend)});
+    }
+  }
+  return changes;
+}
+
+std::vector<ReadingChange> spread_changes(const SecondSeries& one, const std::vector<Regime>& regimes) {
+  std::vector<ReadingChange> changes;
+  for (std::size_t i = 1; i < regimes.size(); ++i) {
+    const double from = regimes[i - 1].spread, to = regimes[i].spread;
+    // What stands still is another matter.
+    if (std::min(from, to) <= 0 || std::max(from, to) < step_of(one.info)) continue;
+    changes.push_back({one.info, ChangeKind::spread, moment_of(one, regimes[i].begin), from, to,
+                       std::max(from, to) / std::max(std::min(from, to), step_of(one.info) / 2)});
+  }
+  return changes;
+}
+
+/// The least and most that a unit allows.
+std::pair<double, double> possible(const ReadingInfo& info) {
+  constexpr double kInfinity = std::numeric_limits<double>::infinity();
+  switch (info.unit) {
+    case Unit::celsius:
+      return {-60, 200};
+    case Unit::percent:
+      return {0, info.id.ends_with("load") || info.id.ends_with("used") ? 100.5 : kInfinity};
+    case Unit::none:
+      return {-kInfinity, kInfinity};
+    default:
+      return {0, kInfinity};
+  }
+}
+
+struct Single {
+  std::vector<ReadingChange> changes;
+  std::vector<OddStretch> oddities;
+};
+
+/// Seconds that fulfil a condition, as stretches.
+template <typename Condition>
+void each_stretch(std::size_t seconds, const Condition& holds, const auto& call) {
+  for (std::size_t i = 0; i < seconds;) {
+    std::size_t end = i;
+    while (end < seconds && holds(end)) ++end;
+    if (end > i) call(i, end);
+    i = end + 1;
+  }
+}
+
+void add_impossible(const SecondSeries& one, std::vector<OddStretch>& into) {
+  const auto [least, most] = possible(one.info);
+  each_stretch(
+      one.values.size(), [&](std::size_t i) { return one.values[i] < least || one.values[i] > most; },
+      [&](std::size_t begin, std::size_t end) {
+        into.push_back({one.info, OddKind::impossible, moment_of(one, begin),
+                        kSecond * static_cast<std::int64_t>(end - begin), one.values[begin], 0, 0});
+      });
+}
+
+void add_spikes(const SecondSeries& one, const Noise& noise, const ChangeRules& rules, std::vector<OddStretch>& into) {
+  constexpr std::size_t kAround = 15;
+  const double least = std::max(rules.spike * noise.spread, rules.least_share);
+  std::vector<double> usual(one.values.size());
+  for (std::size_t i = 0; i < one.values.size(); ++i) {
+    const std::size_t from = i < kAround ? 0 : i - kAround, to = std::min(one.values.size(), i + kAround + 1);
+    std::vector<double> around(one.values.begin() + static_cast<std::ptrdiff_t>(from),
+                               one.values.begin() + static_cast<std::ptrdiff_t>(to));
+    usual[i] = median_of(around);
+  }
+  const auto longest = static_cast<std::size_t>(rules.longest_spike / kSecond);
+  each_stretch(
+      one.values.size(),
+      [&](std::size_t i) {
+        const double apart = std::abs(one.values[i] - usual[i]);
+        return apart > least && apart > 0.1 * std::abs(usual[i]);
+      },
+      [&](std::size_t begin, std::size_t end) {
+        if (end - begin > longest) return;
+        std::size_t worst = begin;
+        for (std::size_t i = begin; i < end; ++i) {
+          if (std::abs(one.values[i] - usual[i]) > std::abs(one.values[worst] - usual[worst])) worst = i;
+        }
+        into.push_back({one.info, OddKind::spike, moment_of(one, begin),
+                        kSecond * static_cast<std::int64_t>(end - begin), one.values[worst], usual[worst],
+                        std::abs(one.values[worst] - usual[worst]) / noise.spread});
+      });
+}
+
+/// Stands still for long in a series that otherwise hardly ever does.
+void add_stuck(const SecondSeries& one, const ChangeRules& rules, std::vector<OddStretch>& into) {
+  std::size_t moves = 0, still = 0;
+  for (std::size_t i = 1; i < one.values.size(); ++i) (one.values[i] == one.values[i - 1] ? still : moves) += 1;
+  const auto least = static_cast<std::size_t>(rules.stuck / kSecond);
+  std::vector<std::pair<std::size_t, std::size_t>> found;
+  std::size_t stuck = 0;
+  each_stretch(
+      one.values.size(), [&](std::size_t i) { return i > 0 && one.values[i] == one.values[i - 1]; },
+      [&](std::size_t begin, std::size_t end) {
+        if (end - begin < least) return;
+        found.emplace_back(begin, end);
+        stuck += end - begin;
+      });
+  if (moves < least || 10 * (still - stuck) > moves) return;  // it often stands still
+  for (const auto& [begin, end] : found)
+    into.push_back({one.info, OddKind::stuck, moment_of(one, begin), kSecond * static_cast<std::int64_t>(end - begin),
+                    one.values[begin], one.values[begin], 0});
+}
+
+Single look_at(const SecondSeries& one, const ChangeRules& rules) {
+  Single found;
+  if (one.values.size() < kLeastSeconds) return found;
+  const Noise noise = noise_in(one);
+  const std::vector<Regime> regimes = regimes_of(one, rules);
+  found.changes = level_changes(one, noise, spreads_in(one, noise, regimes), rules);
+  // A level that moves to another also varies more meanwhile.
+  for (ReadingChange& change : spread_changes(one, regimes)) {
+    const bool jumps = std::any_of(found.changes.begin(), found.changes.end(), [&](const ReadingChange& other) {
+      return std::chrono::abs(other.at - change.at) <= 2 * rules.together;
+    });
+    if (!jumps) found.changes.push_back(std::move(change));
+  }
+  add_impossible(one, found.oddities);
+  add_spikes(one, noise, rules, found.oddities);
+  add_stuck(one, rules, found.oddities);
+  return found;
+}
+
+std::vector<Single> look_at_all(const std::vector<SecondSeries>& series, const ChangeRules& rules) {
+  std::vector<Single> all(series.size());
+  const std::size_t workers = std::clamp<std::size_t>(std::thread::hardware_concurrency(), 1, 8);
+  std::vector<std::future<void>> parts;
+  for (std::size_t worker = 0; worker < workers; ++worker) {
+    parts.push_back(std::async(std::launch::async, [&, worker] {
+      for (std::size_t i = worker; i < series.size(); i += workers) all[i] = look_at(series[i], rules);
+    }));
+  }
+  for (auto& part : parts) part.get();
+  return all;
+}
+
+/// Whether something changes near that moment.
+bool changes_near(const Single& single, Moment at, Nanoseconds together) {
+  return std::any_of(single.changes.begin(), single.changes.end(),
+                     [&](const ReadingChange& one) { return std::chrono::abs(one.at - at) <= 2 * together; });
+}
+
+std::vector<ReadingInfo> as_before(const std::vector<SecondSeries>& series, const std::vector<Single>& all, Moment at,
+                                   const ChangeRules& rules) {
+  std::vector<ReadingInfo> infos;
+  for (const std::string_view id : kOftenLookedAt) {
+    for (std::size_t i = 0; i < series.size(); ++i) {
+      if (series[i].info.id == id && !changes_near(all[i], at, rules.together)) infos.push_back(series[i].info);
+    }
+  }
+  return infos;
+}
+
+}  // namespace
+
+std::string_view name_of(ChangeKind kind) { return word_of(kind, kChangeNames); }
+std::string_view name_of(OddKind kind) { return word_of(kind, kOddNames); }
+
+std::vector<SecondSeries> seconds_of(std::span<const FrameRecord> frames, const std::vector<RunSeries>& series) {
+  std::vector<SecondSeries> all;
+  const auto add = [&](const ReadingInfo& info, std::vector<std::vector<double>>& seconds, const auto& figure) {
+    SecondSeries one{info, Moment{}, {}};
+    std::size_t first = 0;
+    while (first < seconds.size() && seconds[first].empty()) ++first;
+    one.begin = Moment{kSecond * static_cast<std::int64_t>(first)};
+    for (std::size_t i = first; i < seconds.size(); ++i)
+      one.values.push_back(seconds[i].empty() ? one.values.back() : figure(seconds[i]));
+    if (!one.values.empty()) all.push_back(std::move(one));
+  };
+  std::vector<std::vector<double>> times;
+  for (const FrameRecord& frame : frames) {
+    const std::size_t second = second_of(frame.at, Moment{});
+    if (second >= times.size()) times.resize(second + 1);
+    times[second].push_back(in_milliseconds(frame.interval));
+  }
+  if (times.size() > 2) times.pop_back();  // a part of a second
+  const auto info = [](const char* id, const char* title, const char* brief, Unit unit) {
+    return ReadingInfo{
+        .id = id, .title = title, .brief = brief, .device = "Game", .kind = DeviceKind::frames, .unit = unit};
+  };
+  add(info("frame.rate", "Frame rate", "FPS", Unit::frames_per_second), times, [](const std::vector<double>& second) {
+    double sum = 0;
+    for (const double time : second) sum += time;
+    return 1e3 * static_cast<double>(second.size()) / sum;
+  });
+  add(info("frame.time", "Median frame time", "Frame time", Unit::millisecond), times,
+      [](std::vector<double> second) { return median_of(second); });
+  add(info("frame.percentile@99%", "99th percentile of frame time", "99 %", Unit::millisecond), times,
+      [](const std::vector<double>& second) { return percentile(second, 0.99); });
+  for (const RunSeries& one : series) {
+    if (one.info.text || one.info.kind == DeviceKind::frames || one.info.id.starts_with("recording.")) continue;
+    std::vector<std::vector<double>> seconds;
+    for (std::size_t i = 0; i < one.at.size(); ++i) {
+      const auto value = number(one.values[i]);
+      if (!value || one.at[i] < Moment{}) continue;
+      const std::size_t second = second_of(one.at[i], Moment{});
+      if (second > 400 * 24 * 3'600) break;  // a moment that can't be
+      if (second >= seconds.size()) seconds.resize(second + 1);
+      seconds[second].push_back(*value);
+    }
+    add(one.info, seconds, [](std::vector<double> second) { return median_of(second); });
+  }
+  return all;
+}
+
+Changes find_changes(const std::vector<SecondSeries>& series, const ChangeRules& rules) {
+  const std::vector<Single> all = look_at_all(series, rules);
+  std::vector<ReadingChange> changes;
+  Changes found;
+  for (const Single& one : all) {
+    changes.insert(changes.end(), one.changes.begin(), one.changes.end());
+    found.oddities.insert(found.oddities.end(), one.oddities.begin(), one.oddities.end());
+  }
+  // Around the farthest changes, whose moment is the surest, the others gather.
+  std::stable_sort(changes.begin(), changes.end(),
+                   [](const ReadingChange& a, const ReadingChange& b) { return a.spreads > b.spreads; });
+  std::vector<bool> taken(changes.size(), false);
+  for (std::size_t i = 0; i < changes.size(); ++i) {
+    if (taken[i]) continue;
+    ChangeEvent event{.at = changes[i].at};
+    for (std::size_t j = i; j < changes.size(); ++j) {
+      if (taken[j] || std::chrono::abs(changes[j].at - changes[i].at) > rules.together) continue;
+      const bool is_there = std::any_of(event.readings.begin(), event.readings.end(),
+                                        [&](const ReadingChange& one) { return one.info.id == changes[j].info.id; });
+      taken[j] = true;
+      if (is_there) continue;
+      event.at = std::min(event.at, changes[j].at);
+      event.readings.push_back(changes[j]);
+    }
+    std::stable_partition(event.readings.begin(), event.readings.end(),
+                          [](const ReadingChange& one) { return is_rate_or_time(one.info); });
+    event.as_before = as_before(series, all, changes[i].at, rules);
+    found.events.push_back(std::move(event));
+  }
+  std::stable_sort(found.events.begin(), found.events.end(),
+                   [](const ChangeEvent& a, const ChangeEvent& b) { return a.at < b.at; });
+  std::stable_sort(found.oddities.begin(), found.oddities.end(), [](const OddStretch& a, const OddStretch& b) {
+    return a.kind != b.kind ? a.kind > b.kind : a.spreads > b.spreads;
+  });
+  return found;
+}
+
+}  // namespace idlemeter

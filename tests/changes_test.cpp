@@ -1,0 +1,205 @@
+// What changed in series that were made up, and in the simulated game's scene.
+#include "idlemeter/insight/changes.hpp"
+
+#include <gtest/gtest.h>
+
+#include <cmath>
+#include <random>
+#include <stdexcept>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/insight/stretches.hpp"
+#include "idlemeter/readings/units.hpp"
+
+namespace idlemeter {
+namespace {
+
+using Series = std::vector<double>;
+
+/// An AR(1) process of unit variance around a level: an hour of seconds, unless said otherwise.
+Series noise(unsigned seed, std::size_t seconds = 3'600, double correlation = 0.5) {
+  std::mt19937_64 random(seed);
+  std::normal_distribution<double> normal;
+  Series series;
+  double z = normal(random);
+  for (std::size_t i = 0; i < seconds; ++i) {
+    series.push_back(100 + z);
+    z = correlation * z + std::sqrt(1 - correlation * correlation) * normal(random);
+  }
+  return series;
+}
+
+void add(Series& series, std::size_t begin, std::size_t end, double amount) {
+  for (std::size_t i = begin; i < end; ++i) series[i] += amount;
+}
+
+SecondSeries of(const char* id, Unit unit, Series values, DeviceKind kind = DeviceKind::graphics) {
+  return {{.id = id, .title = id, .kind = kind, .unit = unit}, {}, std::move(values)};
+}
+
+std::vector<std::size_t> borders(const Series& series) {
+  std::vector<std::size_t> all;
+  for (const Stretch& one : stretches_of(series, noise_of(series))) all.push_back(one.begin);
+  all.erase(all.begin());
+  return all;
+}
+
+TEST(Noise, IsSeenThroughLevelsAndOutliers) {
+  for (const double correlation : {0.0, 0.5, 0.8}) {
+    Series series = noise(3, 7'200, correlation);
+    add(series, 3'600, 7'200, 50);
+    for (std::size_t i = 100; i < series.size(); i += 200) series[i] += 500;
+    const Noise seen = noise_of(series);
+    EXPECT_NEAR(seen.spread, 1, 0.15) << correlation;
+    EXPECT_NEAR(seen.inflation, (1 + correlation) / (1 - correlation), 0.4 * (1 + correlation) / (1 - correlation));
+  }
+  EXPECT_EQ(noise_of(Series(100, 7.0)).spread, 0);
+  EXPECT_EQ(noise_of(Series{1, 2}).spread, 0);
+}
+
+TEST(Stretches, AreCutWhereLevelOrSlopeChanges) {
+  Series series = noise(5, 1'200);
+  add(series, 400, 460, 4);
+  for (std::size_t i = 800; i < 1'200; ++i) series[i] += 0.1 * static_cast<double>(i - 800);
+  const auto found = borders(series);
+  ASSERT_EQ(found.size(), 3u);
+  const double planted[] = {400, 460, 800};
+  for (std::size_t i = 0; i < 3; ++i) EXPECT_NEAR(static_cast<double>(found[i]), planted[i], i < 2 ? 4 : 40) << i;
+  const auto stretches = stretches_of(series, noise_of(series));
+  EXPECT_NEAR(stretches[1].level, 104, 0.7);
+  EXPECT_NEAR(stretches[3].last - stretches[3].first, 40, 4);
+  EXPECT_TRUE(borders(Series(500, 3.0)).empty());
+  EXPECT_TRUE(stretches_of({}, {}).empty());
+  EXPECT_EQ(stretches_of(Series{1}, {}).size(), 1u);
+  EXPECT_THROW((void)stretches_of(Series{1, NAN}, {1, 1}), std::invalid_argument);
+  EXPECT_THROW((void)stretches_of(Series{1, 2}, {1, 1}, {.penalty = 0}), std::invalid_argument);
+}
+
+/// The exhaustive version: every way to cut a short series.
+TEST(Stretches, CostTheLeastOfAllWaysToCut) {
+  const auto cost = [](const Series& series, const std::vector<std::size_t>& cuts, double penalty) {
+    double sum = -penalty;
+    for (std::size_t c = 0; c + 1 < cuts.size(); ++c) {
+      const double n = static_cast<double>(cuts[c + 1] - cuts[c]);
+      double x = 0, y = 0, xy = 0, xx = 0;
+      for (std::size_t i = cuts[c]; i < cuts[c + 1]; ++i) {
+        x += static_cast<double>(i) / n;
+        y += series[i] / n;
+      }
+      for (std::size_t i = cuts[c]; i < cuts[c + 1]; ++i) {
+        xy += (static_cast<double>(i) - x) * (series[i] - y);
+        xx += (static_cast<double>(i) - x) * (static_cast<double>(i) - x);
+      }
+      for (std::size_t i = cuts[c]; i < cuts[c + 1]; ++i) {
+        const double apart = series[i] - y - xy / xx * (static_cast<double>(i) - x);
+        sum += apart * apart;
+      }
+      sum += penalty;
+    }
+    return sum;
+  };
+  std::mt19937_64 random(11);
+  for (int turn = 0; turn < 20; ++turn) {
+    Series series;  // within four spreads of each other's median, so that none counts as an outlier
+    for (int i = 0; i < 30; ++i)
+      series.push_back((i / 10 % 2 == 0 ? 0.0 : 3.0) + static_cast<double>(random() % 1'000) / 1'000);
+    const StretchRules rules{.penalty = 2, .least = 4};
+    std::vector<std::size_t> ours = {0};
+    for (const Stretch& one : stretches_of(series, {1, 1}, rules)) ours.push_back(one.end);
+    double least = cost(series, {0, 30}, 2);
+    for (std::size_t a = 4; a <= 26; ++a) {
+      least = std::min(least, cost(series, {0, a, 30}, 2));
+      for (std::size_t b = a + 4; b <= 26; ++b) {
+        least = std::min(least, cost(series, {0, a, b, 30}, 2));
+        for (std::size_t c = b + 4; c <= 26; ++c) least = std::min(least, cost(series, {0, a, b, c, 30}, 2));
+      }
+    }
+    EXPECT_LE(cost(series, ours, 2), least + 1e-9) << turn;
+  }
+}
+
+TEST(Stretches, FindAMinuteOfThreeSpreadsAndNothingInQuietHours) {
+  constexpr int kHours = 60;
+  int found = 0, alarms = 0;
+  for (unsigned hour = 0; hour < kHours; ++hour) {
+    Series series = noise(100 + hour);
+    alarms += static_cast<int>(borders(series).size());
+    const std::size_t at = 300 + hour * 45;
+    add(series, at, at + 60, hour % 2 == 0 ? 3 : -3);
+    for (const std::size_t border : borders(series)) {
+      if (border + 5 < at || border > at + 5) continue;
+      ++found;
+      break;
+    }
+  }
+  EXPECT_GT(found, kHours * 95 / 100);
+  EXPECT_LT(alarms, kHours / 10);
+}
+
+TEST(Changes, PutTogetherWhatHappensAtTheSameTime) {
+  Series rate = noise(1, 1'800), clock = noise(2, 1'800), hotspot = noise(3, 1'800), load = noise(4, 1'800);
+  for (double& one : clock) one = 2'450 + 10 * (one - 100);
+  add(rate, 900, 1'800, -25);
+  add(clock, 897, 1'800, -470);
+  for (std::size_t i = 0; i < 1'800; ++i) load[i] = 50 + 0.1 * (load[i] - 100);
+  for (std::size_t i = 1'300; i < 1'800; ++i) hotspot[i] += 6 * (hotspot[i] - 100);
+  const Changes changes = find_changes({of("frame.rate", Unit::frames_per_second, rate, DeviceKind::frames),
+                                        of("gpu.clock", Unit::megahertz, clock), of("gpu.power", Unit::watt, hotspot),
+                                        of("gpu.load", Unit::percent, load)});
+  ASSERT_EQ(changes.events.size(), 2u);
+  const ChangeEvent& drop = changes.events[0];
+  EXPECT_NEAR(in_seconds(drop.at.time_since_epoch()), 897, 3);
+  ASSERT_EQ(drop.readings.size(), 2u);
+  EXPECT_EQ(drop.readings[0].info.id, "frame.rate") << "first, though the clock fell by more of its noise";
+  EXPECT_NEAR(drop.readings[0].before, 100, 1);
+  EXPECT_NEAR(drop.readings[0].after, 75, 1);
+  EXPECT_NEAR(drop.readings[1].spreads, 47, 8);
+  ASSERT_EQ(drop.as_before.size(), 1u);
+  EXPECT_EQ(drop.as_before[0].id, "gpu.load");
+  const ChangeEvent& wild = changes.events[1];
+  EXPECT_EQ(wild.readings[0].kind, ChangeKind::spread);
+  EXPECT_NEAR(in_seconds(wild.at.time_since_epoch()), 1'300, 20);
+  EXPECT_NEAR(wild.readings[0].after / wild.readings[0].before, 7, 3);
+}
+
+TEST(Changes, NameSpikesStuckSensorsAndWhatCannotBe) {
+  Series spiky = noise(1, 900), stuck = noise(2, 900), wrong = noise(3, 900);
+  spiky[400] += 60;
+  for (std::size_t i = 300; i < 500; ++i) stuck[i] = stuck[300];
+  for (double& one : wrong) one -= 60;
+  wrong[700] = 3'000;
+  const Changes changes = find_changes({of("gpu.power", Unit::watt, spiky), of("cpu.power", Unit::watt, stuck),
+                                        of("gpu.temp", Unit::celsius, wrong), of("fan", Unit::rpm, Series(900, 800))});
+  EXPECT_TRUE(changes.events.empty());
+  ASSERT_EQ(changes.oddities.size(), 4u);
+  EXPECT_EQ(changes.oddities[0].kind, OddKind::impossible);
+  EXPECT_EQ(changes.oddities[0].value, 3'000);
+  EXPECT_EQ(changes.oddities[1].kind, OddKind::stuck);
+  EXPECT_EQ(changes.oddities[1].length, 199 * kSecond);
+  EXPECT_EQ(changes.oddities[2].info.id, "gpu.temp") << "a spike too";
+  EXPECT_EQ(changes.oddities[3].info.id, "gpu.power");
+  EXPECT_NEAR(changes.oddities[3].spreads, 60, 12);
+  EXPECT_EQ(in_seconds(changes.oddities[3].at.time_since_epoch()), 400);
+}
+
+TEST(SecondSeries, AreMediansOfEachSecond) {
+  std::vector<FrameRecord> frames;
+  for (int i = 1; i <= 250; ++i) frames.push_back({Moment{i * 10 * kMillisecond}, 10 * kMillisecond});
+  frames[149].interval = 40 * kMillisecond;
+  RunSeries load{{.id = "gpu.load", .unit = Unit::percent}, {}, {}};
+  for (const auto& [at, value] : {std::pair{0.1, 10.0}, {0.4, 30.0}, {0.9, 20.0}, {2.5, 60.0}}) {
+    load.at.push_back(Moment{from_seconds(at)});
+    load.values.emplace_back(value);
+  }
+  RunSeries text{{.id = "game.api", .text = true}, {Moment{}}, {std::string("OpenGL")}};
+  const auto all = seconds_of(frames, {load, text});
+  ASSERT_EQ(all.size(), 4u);
+  EXPECT_EQ(all[0].info.id, "frame.rate");
+  EXPECT_EQ(all[0].values.size(), 2u) << "the last second isn't whole";
+  EXPECT_NEAR(all[0].values[1], 100 / 1.03, 0.01);
+  EXPECT_EQ(all[1].values[1], 10);
+  EXPECT_EQ(all[3].values, (Series{20, 20, 60})) << "a second without a sample has the one before it";
+}
+
+}  // namespace
+}  // namespace idlemeter
