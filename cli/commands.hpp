@@ -15,5 +15,6 @@ void add_runs(Command app);
 void add_compare(Command app);
 void add_plot(Command app);
 void add_report(Command app);
+void add_changes(Command app);
 
 }  // namespace idlemeter::cli

@@ -13,8 +13,10 @@
 #include "idlemeter/draw/png.hpp"
 #include "idlemeter/face/face_toml.hpp"
 #include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/insight/changes.hpp"
 #include "idlemeter/insight/compare.hpp"
 #include "idlemeter/insight/figure_set.hpp"
+#include "idlemeter/insight/words.hpp"
 #include "idlemeter/report/report_page.hpp"
 #include "idlemeter/runs/recorder.hpp"
 #include "idlemeter/runs/store.hpp"
@@ -30,7 +32,7 @@ namespace fs = std::filesystem;
 
 struct Options {
   std::string folder = "idlemeter-demo";
-  bool brief = false;
+  bool brief = false, long_session = false;
 };
 
 constexpr double kSoon = 20, kWarm = 100, kRun = 60;  // seconds of virtual time; a run is a lap of Tidepool Rally
@@ -96,12 +98,30 @@ void print_files(const fs::path& folder, std::int64_t first_run, bool brief) {
        "the two groups again");
 }
 
+/// Twenty minutes in which something goes wrong twice, and what can be said of it afterwards.
+int demo_long(const fs::path& folder) {
+  print("Playing Tidepool Rally on Bramble for twenty minutes, on a virtual clock …\n\n");
+  Store store(folder / "runs.db");
+  rig::Simulation session(folder / "machine", rig::long_session());
+  Recorder recorder(store, session.details());
+  session.play(20 * 60, &recorder);
+  const std::int64_t run = recorder.finish();
+  for (const ChangeEvent& event : find_changes(store.frames(run), store.series(run)).events) {
+    const bool is_telling = event.readings.front().info.kind == DeviceKind::frames;
+    if (is_telling) print("{}\n\n", event_words(event));
+  }
+  print("What to try next:\n  idlemeter changes {0} --store {1}\n  idlemeter changes {0} --store {1} -o changes.png\n",
+        run, (folder / "runs.db").string());
+  return 0;
+}
+
 int demo(const Options& options) {
   const fs::path folder = options.folder;
   const fs::path face = folder / "bench_corner.toml", picture = folder / "overlay.png", file = folder / "runs.db";
   std::error_code failed;
   fs::create_directories(folder, failed);
   if (failed) throw Error("cannot make the folder: " + failed.message(), folder.string(), "name another with --folder");
+  if (options.long_session) return demo_long(folder);
   print("Playing Tidepool Rally on Bramble, a simulated machine, on a virtual clock …\n\n");
   if (!fs::exists(face)) replace_file(face, kDemoFace);  // the user may have begun to change it
   Store store(file);
@@ -130,6 +150,7 @@ void add_demo(Command app) {
   Command command = app.add("demo", "Run the whole job on a simulated machine and game, in a few seconds",
                             [options] { return demo(*options); });
   command.flag("--brief", options->brief, "Only three single runs, without a comparison of groups");
+  command.flag("--long", options->long_session, "Twenty minutes in which the rate drops: what changed?");
   command.option("--folder", options->folder, "The folder to write to; runs are added to its store").shows_default();
 }
 

@@ -127,7 +127,7 @@ std::string script_of(const Plot& plot, const fs::path& file) {
                    look.mark, look.text, look.grid);
   // The key lies above the panels, beside their titles: nothing is under it.
   s += fmt::format("set key at graph 1, graph 1.01 right bottom horizontal textcolor rgb '{}' samplen 2\n", look.text);
-  s += "set lmargin 9\nset rmargin 3\n";
+  s += "set lmargin 11\nset rmargin 3\n";
   s += fmt::format("set xrange [{}:{}]\nset multiplot\n", plot.x_from, plot.x_to);
   if (!plot.x_ticks.empty()) {
     std::vector<std::string> ticks;

@@ -131,7 +131,10 @@ void Machine::advance_graphics(double seconds, const Demand& demand) {
   // Heat builds up over half a minute; past the limit the driver takes clock away, and gives it back below.
   const bool hot = s.gpu_hotspot > kHotspotLimit;
   const double step = seconds * 0.02;
-  s.throttle = std::clamp(s.throttle + (hot ? -step : s.gpu_hotspot < kHotspotLimit - 2 ? step / 2 : 0), 0.8, 1.0);
+  s.throttle = std::clamp(s.throttle + (hot                                 ? -step
+                                        : s.gpu_hotspot < kHotspotLimit - 2 ? step / 2
+                                                                            : 0),
+                          cooler_ ? 0.8 : 0.45, 1.0);
   const double clock = demand.graphics > 0.1 ? kGraphicsClock * s.throttle : 500 + 3000 * demand.graphics;
   settle(s.gpu_clock, clock, seconds, 0.2);
   settle(s.gpu_memory_clock, demand.graphics > 0.1 ? 1250 : 96, seconds, 0.1);
@@ -140,7 +143,7 @@ void Machine::advance_graphics(double seconds, const Demand& demand) {
   settle(s.gpu_power, spec_.graphics_power * (0.06 + demand.graphics * speed * speed * speed), seconds, 0.3);
   const double heat = s.gpu_power / spec_.graphics_power;  // coolers are as large as their cards
   const double duty = std::clamp((s.gpu_temp - 48) / 40, 0.0, 1.0);
-  settle(s.gpu_duty, duty < 0.02 ? 0 : 25 + 60 * duty, seconds, 4);
+  settle(s.gpu_duty, duty < 0.02 || !cooler_ ? 0 : 25 + 60 * duty, seconds, 4);
   s.gpu_fan = s.gpu_duty * 33;
   settle(s.gpu_temp, kRoom + 8 + heat * (60.2 - 0.142 * s.gpu_duty), seconds, 26);
   settle(s.gpu_hotspot, s.gpu_temp + 3 + heat * 18.4, seconds, 1.5);

@@ -73,6 +73,9 @@ class Machine {
   /// Lets `seconds` of virtual time pass with that demand.
   void advance(double seconds, const Demand& demand);
 
+  /// The card's fans stand still from now on.
+  void stop_cooler() { cooler_ = false; }
+
   [[nodiscard]] const State& state() const { return state_; }
   [[nodiscard]] const Spec& spec() const { return spec_; }
 
@@ -83,6 +86,7 @@ class Machine {
 
   const Spec& spec_;
   State state_;
+  bool cooler_ = true;
   std::mt19937_64 random_;
 };
 

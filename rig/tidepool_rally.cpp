@@ -56,20 +56,33 @@ TidepoolRally::TidepoolRally(Machine& machine, const GameSettings& settings)
   graphics_work_ = preset->graphics;
 }
 
-std::string_view TidepoolRally::scene() const { return kScenes[scene_at(now_)].name; }
+GameSettings long_session() {
+  return {.rate_limit = 105, .stays = true, .cooler_stops = 12 * 60, .memory_fills = 16 * 60};
+}
+
+std::size_t TidepoolRally::scene_now() const {
+  constexpr std::size_t kReef = 1;
+  return settings_.stays ? kReef : scene_at(now_);
+}
+
+bool TidepoolRally::has_begun(double seconds) const { return in_seconds(now_.time_since_epoch()) >= seconds; }
+
+std::string_view TidepoolRally::scene() const { return kScenes[scene_now()].name; }
 
 /// Milliseconds that a frame takes longer: a new scene is read from the disk; now and then something is compiled.
 double TidepoolRally::hitch(double frame_ms) {
-  const std::size_t scene = scene_at(now_);
+  const std::size_t scene = scene_now();
   const bool new_scene = scene != last_scene_;
   last_scene_ = scene;
   std::uniform_real_distribution<double> any(0, 1);
   if (new_scene) return 34 + 30 * any(random_);
-  return any(random_) < 0.0008 ? frame_ms * (1.2 + 2 * any(random_)) : 0;
+  const double often = has_begun(settings_.memory_fills) ? 0.02 : 0.0008;
+  return any(random_) < often ? frame_ms * (1.2 + 2 * any(random_)) : 0;
 }
 
 FrameRecord TidepoolRally::next_frame() {
-  const Scene& scene = kScenes[scene_at(now_)];
+  const Scene& scene = kScenes[scene_now()];
+  if (has_begun(settings_.cooler_stops)) machine_.stop_cooler();
   std::normal_distribution<double> noise(0, 1);
   wave_ += 0.02 * noise(random_) - 0.01 * wave_;
   const State& state = machine_.state();
@@ -78,8 +91,9 @@ FrameRecord TidepoolRally::next_frame() {
       scene.cpu_ms * processor_work_ * kFullProcessorClock / state.cpu_clock * std::max(0.5, 1 + 0.5 * wave_ + jitter);
   const double speed = machine_.spec().speed * std::max(0.3, state.gpu_clock / kFullGraphicsClock);
   const double drawn = settings_.upscaler ? 0.5 : 1;
+  const double swapped = has_begun(settings_.memory_fills) ? 1.35 : 1;
   const double gpu_ms =
-      scene.gpu_ms * graphics_work_ * drawn / speed * std::max(0.5, 1 + 0.4 * wave_ + 0.02 * noise(random_));
+      swapped * scene.gpu_ms * graphics_work_ * drawn / speed * std::max(0.5, 1 + 0.4 * wave_ + 0.02 * noise(random_));
   double frame_ms = std::max(cpu_ms, gpu_ms) + 0.12 + 0.04 * std::abs(noise(random_));
   if (settings_.rate_limit > 0) frame_ms = std::max(frame_ms, 1000 / settings_.rate_limit + 0.02 * noise(random_));
   const double stall = hitch(frame_ms);
@@ -100,6 +114,11 @@ void TidepoolRally::let_machine_run(double frame_ms, double cpu_ms, double gpu_m
   demand.reads = stall_ms > 30 ? 900 : 6;  // a new scene is read from the disk
   demand.memory_used = 0.41;
   demand.graphics_memory = 0.38 + 0.3 * graphics_work_;
+  if (has_begun(settings_.memory_fills)) {
+    demand.graphics_memory = 0.997;
+    demand.memory_used = 0.52;
+    demand.reads = 60;
+  }
   machine_.advance(frame_ms / 1000, demand);
 }
 

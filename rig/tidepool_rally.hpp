@@ -18,7 +18,17 @@ struct GameSettings {
   double rate_limit = 0;        ///< frames per second; 0: none
   std::uint64_t seed = 1;
   bool upscaler = false;  ///< draws at a lower resolution: half the work for the GPU
+  bool stays = false;     ///< at the reef, instead of racing a lap
+
+  // What goes wrong, in seconds of play.
+  double cooler_stops = kNever;  ///< the card's fans stand still
+  double memory_fills = kNever;  ///< the card's memory is full, and the game reads again and again what was in it
+
+  static constexpr double kNever = 1e9;
 };
+
+/// Twenty minutes at the reef in which the cooler stops at 12:00 and the card's memory fills at 16:00.
+[[nodiscard]] GameSettings long_session();
 
 /// Plays the game on a machine, a frame at a time, on a virtual clock that starts at 0: the frame's work decides the
 /// machine's heat, and its heat the speed of the next frames. Deterministic by seed. One thread at a time.
@@ -40,6 +50,8 @@ class TidepoolRally {
   [[nodiscard]] std::string_view scene() const;
 
  private:
+  [[nodiscard]] std::size_t scene_now() const;
+  [[nodiscard]] bool has_begun(double seconds) const;
   double hitch(double frame_ms);
   void let_machine_run(double frame_ms, double cpu_ms, double gpu_ms, double stall_ms);
 

@@ -258,6 +258,36 @@ TEST(Command, RunsComeInFromOtherProgramsAndGoOutToThem) {
   EXPECT_EQ(read_png(folder / "bars.png").at(2, 2), 0xff10141f);
 }
 
+TEST(Command, SaysWhatChanged) {
+  const testing::Folder folder;
+  const Outcome demo = run(folder, "demo --long --folder d");
+  EXPECT_EQ(demo.status, 0) << demo.err;
+  EXPECT_NE(demo.out.find("frame rate fell from 1"), std::string::npos) << demo.out;
+  const struct {
+    std::string arguments;
+    int status;
+    std::vector<const char*> words;
+  } cases[] = {
+      {"changes 1",
+       0,
+       {"Frame rate and frame times:", "GPU fan speed fell from 2", "At 16:00 frame rate fell from", "As before: "}},
+      {"changes 1 --at 12:00 --all", 0, {"GPU fan duty fell"}},
+      {"changes 1 --at 6:00 --json", 0, {"\"changes\"", "\"oddities\""}},
+      {"changes 1 -o changes.svg --dark", 0, {"changes.svg"}},
+      {"changes 1 --at soon", 2, {"'soon' isn't a time; write it like 20:00 or 90 s"}},
+      {"changes 1 -o changes.pdf", 2, {"must end with .png or .svg"}},
+      {"changes 9", 1, {"there is no run 9"}}};
+  for (const auto& one : cases) {
+    const Outcome outcome = run(folder, one.arguments + " --store d/runs.db");
+    EXPECT_EQ(outcome.status, one.status) << one.arguments << outcome.err;
+    for (const char* words : one.words)
+      EXPECT_NE((outcome.out + outcome.err).find(words), std::string::npos)
+          << one.arguments << outcome.out.substr(0, 4'000) << outcome.err;
+  }
+  const auto json = nlohmann::json::parse(run(folder, "changes 1 --at 16:00 --json --store d/runs.db").out);
+  EXPECT_EQ(json["changes"][0]["readings"][0]["id"], "frame.rate");
+}
+
 /// Ids, and a set that the settings have under a name; of one run, of several, and of all.
 TEST(Command, ShowsTheFiguresThatWereChosen) {
   const testing::Folder folder;

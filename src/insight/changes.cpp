@@ -27,6 +27,8 @@ constexpr std::string_view kOftenLookedAt[] = {"gpu.load", "gpu.clock",      "gp
                                                "cpu.load", "ram.used",       "game.disk.read", "disk.read",
                                                "net.down", "cpu.others.load"};
 constexpr std::size_t kLeastSeconds = 20;
+constexpr double kFarSlope = 6;  // spreads
+constexpr std::size_t kBursts = 5;
 
 template <typename Kind, std::size_t n>
 std::string_view word_of(Kind kind, const std::pair<Kind, std::string_view> (&names)[n]) {
@@ -48,7 +50,12 @@ double percentile(std::vector<double> values, double q) {
   return values[low] + (place - std::floor(place)) * (high - values[low]);
 }
 
-bool is_rate_or_time(const ReadingInfo& info) { return info.kind == DeviceKind::frames; }
+/// The rate first, then frame times, levels before the rest; then all other readings.
+int place_of(const ReadingChange& change) {
+  if (change.info.kind != DeviceKind::frames) return 10;
+  const int place = change.info.id == "frame.rate" ? 0 : change.info.id == "frame.time" ? 1 : 2;
+  return change.kind == ChangeKind::level ? place : place + 3;
+}
 
 /// The last digit that is shown: no change is smaller.
 double step_of(const ReadingInfo& info) { return std::pow(10, -digits_of(info)); }
@@ -149,10 +156,16 @@ std::vector<ReadingChange> level_changes(const SecondSeries& one, const Noise& n
     const double bend = (per_minute(after) - per_minute(before)) / spread;
     const bool is_level = apart >= rules.least_spreads && !is_small;
     const bool jumps = std::abs(jump) / spread >= rules.least_spreads;
-    if (is_level && (jumps || std::abs(bend) < rules.least_spreads)) {
+    // A slope is one that leads somewhere.
+    const auto way = [](const Stretch& stretch) { return std::abs(stretch.last - stretch.first); };
+    const Stretch& steeper = std::abs(per_minute(before)) > std::abs(per_minute(after)) ? before : after;
+    const bool leads = way(steeper) >= kFarSlope * spread && steeper.end - steeper.begin >= kLeastSeconds &&
+                       way(steeper) >= 2 * rules.least_share * std::abs(steeper.level);
+    if (is_level && (jumps || !leads)) {
       changes.push_back({one.info, ChangeKind::level, at, from, to, apart});
-    } else if (std::abs(bend) >= rules.least_spreads) {
-      changes.push_back({one.info, ChangeKind::slope, at, per_minute(before), per_minute(after), std::abs(bend)});
+    } else if (leads && std::abs(bend) >= rules.least_spreads) {
+      changes.push_back(
+          {one.info, ChangeKind::slope, at, per_minute(before), per_minute(after), way(steeper) / spread});
     }
   }
   return changes;
@@ -202,9 +215,9 @@ void each_stretch(std::size_t seconds, const Condition& holds, const auto& call)
 }
 
 void add_impossible(const SecondSeries& one, std::vector<OddStretch>& into) {
-  const auto [least, most] = possible(one.info);
+  const std::pair<double, double> range = possible(one.info);
   each_stretch(
-      one.values.size(), [&](std::size_t i) { return one.values[i] < least || one.values[i] > most; },
+      one.values.size(), [&](std::size_t i) { return one.values[i] < range.first || one.values[i] > range.second; },
       [&](std::size_t begin, std::size_t end) {
         into.push_back({one.info, OddKind::impossible, moment_of(one, begin),
                         kSecond * static_cast<std::int64_t>(end - begin), one.values[begin], 0, 0});
@@ -222,6 +235,7 @@ void add_spikes(const SecondSeries& one, const Noise& noise, const ChangeRules& 
     usual[i] = median_of(around);
   }
   const auto longest = static_cast<std::size_t>(rules.longest_spike / kSecond);
+  const std::size_t before = into.size();
   each_stretch(
       one.values.size(),
       [&](std::size_t i) {
@@ -238,6 +252,9 @@ void add_spikes(const SecondSeries& one, const Noise& noise, const ChangeRules& 
                         kSecond * static_cast<std::int64_t>(end - begin), one.values[worst], usual[worst],
                         std::abs(one.values[worst] - usual[worst]) / noise.spread});
       });
+  // A reading that comes in bursts has no spikes.
+  if (into.size() - before > std::max<std::size_t>(kBursts, one.values.size() / 600))
+    into.erase(into.begin() + static_cast<std::ptrdiff_t>(before), into.end());
 }
 
 /// Stands still for long in a series that otherwise hardly ever does.
@@ -385,8 +402,8 @@ Changes find_changes(const std::vector<SecondSeries>& series, const ChangeRules&
       event.at = std::min(event.at, changes[j].at);
       event.readings.push_back(changes[j]);
     }
-    std::stable_partition(event.readings.begin(), event.readings.end(),
-                          [](const ReadingChange& one) { return is_rate_or_time(one.info); });
+    std::stable_sort(event.readings.begin(), event.readings.end(),
+                     [](const ReadingChange& a, const ReadingChange& b) { return place_of(a) < place_of(b); });
     event.as_before = as_before(series, all, changes[i].at, rules);
     found.events.push_back(std::move(event));
   }
@@ -395,6 +412,26 @@ Changes find_changes(const std::vector<SecondSeries>& series, const ChangeRules&
   std::stable_sort(found.oddities.begin(), found.oddities.end(), [](const OddStretch& a, const OddStretch& b) {
     return a.kind != b.kind ? a.kind > b.kind : a.spreads > b.spreads;
   });
+  return found;
+}
+
+Changes find_changes(std::span<const FrameRecord> frames, const std::vector<RunSeries>& series,
+                     const ChangeRules& rules) {
+  constexpr std::size_t kMostChanges = 50;  // of a text: one that changes more often tells nothing
+  Changes found = find_changes(seconds_of(frames, series), rules);
+  for (const RunSeries& one : series) {
+    if (!one.info.text || one.info.id.starts_with("clock.") || one.at.size() < 2 || one.at.size() > kMostChanges)
+      continue;
+    for (std::size_t i = 1; i < one.at.size(); ++i) {
+      const auto *before = std::get_if<std::string>(&one.values[i - 1]),
+                 *after = std::get_if<std::string>(&one.values[i]);
+      if (before == nullptr || after == nullptr) continue;
+      for (ChangeEvent& event : found.events) {
+        if (std::chrono::abs(one.at[i] - event.at) <= rules.together)
+          event.texts.push_back({one.info, one.at[i], *before, *after});
+      }
+    }
+  }
   return found;
 }
 

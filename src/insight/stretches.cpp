@@ -10,7 +10,7 @@ namespace idlemeter {
 namespace {
 
 constexpr double kOutlier = 4;  // spreads around the running median, beyond which a number counts as that far
-constexpr double kMostInflation = 12;
+constexpr double kMostInflation = 30;
 constexpr double kToDeviation = 1.4826;
 
 double median_of(std::vector<double>& values) {
@@ -98,7 +98,23 @@ Noise noise_of(std::span<const double> series, std::size_t window) {
   // The variance of a step is 2 (1 - r) of the series'.
   const double step = kToDeviation * median_of(steps) / noise.spread;
   const double correlation = std::clamp(1 - step * step / 2, 0.0, 0.99);
-  noise.inflation = std::min(kMostInflation, (1 + correlation) / (1 - correlation));
+  noise.inflation = (1 + correlation) / (1 - correlation);
+  // What wanders over minutes varies little around a running median. The medians of blocks show it.
+  constexpr std::size_t kBlock = 30, kLeastBlocks = 12;
+  std::vector<double> blocks, between;
+  for (std::size_t i = 0; i + kBlock <= series.size(); i += kBlock) {
+    std::vector<double> block(series.begin() + static_cast<std::ptrdiff_t>(i),
+                              series.begin() + static_cast<std::ptrdiff_t>(i + kBlock));
+    blocks.push_back(median_of(block));
+  }
+  for (std::size_t i = 1; i < blocks.size(); ++i) between.push_back(std::abs(blocks[i] - blocks[i - 1]));
+  if (between.size() >= kLeastBlocks) {
+    const double wander = kToDeviation * median_of(between) / std::sqrt(2.0);
+    noise.spread = std::max(noise.spread, wander);
+    noise.inflation =
+        std::max(noise.inflation, wander * wander * static_cast<double>(kBlock) / (noise.spread * noise.spread));
+  }
+  noise.inflation = std::min(kMostInflation, noise.inflation);
   return noise;
 }
 

@@ -121,6 +121,95 @@ std::string oddity_words(const HitchInsight& hitch, std::size_t most) {
   return fmt::format("{}", fmt::join(odd, ", "));
 }
 
+std::string change_words(const ReadingChange& change) {
+  const ReadingInfo& info = change.info;
+  const std::string name = in_sentence(info.title.empty() ? info.id : info.title), unit(symbol(info.unit));
+  const auto with = [&](const std::string& number) { return unit.empty() ? number : number + " " + unit; };
+  if (change.kind == ChangeKind::spread) {
+    const int digits = digits_of(info) + 1;
+    return fmt::format("{} varied {}: by {}, before by {}", name, change.after > change.before ? "more" : "less",
+                       with(format_number(change.after, digits)), format_number(change.before, digits));
+  }
+  if (change.kind == ChangeKind::slope) {
+    const auto pace = [&](double value) { return with(format_number(std::abs(value), digits_of(info) + 1)); };
+    if (std::abs(change.after) < 0.2 * std::abs(change.before))
+      return fmt::format("{} no longer {} by {} a minute", name, change.before > 0 ? "rose" : "fell",
+                         pace(change.before));
+    return fmt::format("{} began to {} by {} a minute", name, change.after > 0 ? "rise" : "fall", pace(change.after));
+  }
+  return fmt::format("{} {} from {} to {}", name, change.after > change.before ? "rose" : "fell",
+                     shown(info, change.before), with(shown(info, change.after)));
+}
+
+namespace {
+
+/// "3 s before", "2 s later", "at the same time".
+std::string apart_words(Moment at, Moment lead) {
+  const auto seconds = std::llround(in_seconds(at - lead));
+  if (seconds == 0) return "at the same time";
+  return fmt::format("{} s {}", std::abs(seconds), seconds < 0 ? "before" : "later");
+}
+
+/// "2:05", "1:02:05"
+std::string second_words(Moment at) {
+  const auto seconds = std::max<std::int64_t>(0, at.time_since_epoch() / kSecond);
+  return seconds < 3'600 ? fmt::format("{}:{:02}", seconds / 60, seconds % 60)
+                         : fmt::format("{}:{:02}:{:02}", seconds / 3'600, seconds / 60 % 60, seconds % 60);
+}
+
+std::vector<std::string> as_before_words(const ChangeEvent& event) {
+  std::vector<std::string> names;
+  for (const ReadingInfo& info : event.as_before)
+    names.push_back(in_sentence(info.title.empty() ? info.id : info.title));
+  return names;
+}
+
+}  // namespace
+
+std::string event_words(const ChangeEvent& event, std::size_t most) {
+  if (event.readings.empty()) return "";
+  const ReadingChange& lead = event.readings.front();
+  std::string text = fmt::format("At {} {}", second_words(lead.at), change_words(lead));
+  // In order of time, those at the same moment together.
+  std::vector<ReadingChange> others(
+      event.readings.begin() + 1, event.readings.begin() + static_cast<std::ptrdiff_t>(std::min(
+                                                               event.readings.size(), std::max<std::size_t>(most, 1))));
+  std::stable_sort(others.begin(), others.end(),
+                   [](const ReadingChange& a, const ReadingChange& b) { return a.at < b.at; });
+  std::string last;
+  for (const ReadingChange& one : others) {
+    const std::string apart = apart_words(one.at, lead.at);
+    text += apart == last ? ", " + change_words(one) : fmt::format("; {}, {}", apart, change_words(one));
+    last = apart;
+  }
+  for (const TextChange& one : event.texts)
+    text += fmt::format("; {}, {} changed from {} to {}", apart_words(one.at, lead.at), in_sentence(one.info.title),
+                        one.before, one.after);
+  const std::size_t more = event.readings.size() - 1 - others.size();
+  if (more > 0) text += fmt::format("; and {} more", more);
+  text += ".";
+  auto names = as_before_words(event);
+  constexpr std::size_t kAsBefore = 4;
+  if (names.size() > kAsBefore) names.resize(kAsBefore);
+  return names.empty() ? text : text + fmt::format(" As before: {}.", fmt::join(names, ", "));
+}
+
+std::string oddity_words(const OddStretch& odd) {
+  const std::string name = in_sentence(odd.info.title.empty() ? odd.info.id : odd.info.title),
+                    at = second_words(odd.at);
+  const std::string value = as_text(odd.info, odd.value);
+  const auto seconds = std::max<std::int64_t>(1, odd.length / kSecond);
+  switch (odd.kind) {
+    case OddKind::impossible:
+      return fmt::format("At {} {} was {} for {} s, which can't be", at, name, value, seconds);
+    case OddKind::stuck:
+      return fmt::format("From {} {} stood still at {} for {} s: the sensor may be stuck", at, name, value, seconds);
+    case OddKind::spike:
+      break;
+  }
+  return fmt::format("At {} {} was {} for {} s, usually {}", at, name, value, seconds, as_text(odd.info, odd.usual));
+}
+
 std::string in_sentence(const std::string& title) {
   const bool is_word = title.size() > 1 && std::islower(static_cast<unsigned char>(title[1])) != 0;
   return is_word ? lower_case(title.substr(0, 1)) + title.substr(1) : title;

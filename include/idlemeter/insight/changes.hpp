@@ -3,6 +3,7 @@
 
 #include <cstdint>
 #include <span>
+#include <string>
 #include <string_view>
 #include <vector>
 
@@ -42,14 +43,23 @@ struct ReadingChange {
   ChangeKind kind = ChangeKind::level;
   Moment at{};
   double before = 0, after = 0;  ///< levels; of a slope, per minute; of a spread, standard deviations
-  double spreads = 0;            ///< how far apart these are, in the reading's own noise
+  double spreads = 0;            ///< how far apart these are, in the reading's own noise; of a slope,
+                                 ///< how far it led; of a spread, their ratio
+};
+
+/// A text reading that changed: the reasons for a lower clock, the picture's size, a mark.
+struct TextChange {
+  ReadingInfo info;
+  Moment at{};
+  std::string before = {}, after = {};
 };
 
 /// Changes within seconds of each other: at the same time, which isn't to say that one is another's cause.
 struct ChangeEvent {
   Moment at{};                               ///< of the first reading
   std::vector<ReadingChange> readings = {};  ///< the frame rate or frame time first, if it changed; then the farthest
-  std::vector<ReadingInfo> as_before = {};   ///< of what is often looked at, what didn't change
+  std::vector<TextChange> texts = {};
+  std::vector<ReadingInfo> as_before = {};  ///< of what is often looked at, what didn't change
 };
 
 /// What is odd about a single reading.
@@ -75,7 +85,7 @@ struct OddStretch {
 struct ChangeRules {
   StretchRules stretches = {};
   double least_spreads = 1.5;           ///< a smaller change isn't told
-  double least_share = 0.01;            ///< nor one by a smaller share of the level
+  double least_share = 0.02;            ///< nor one by a smaller share of the level
   Nanoseconds together = 12 * kSecond;  ///< changes no farther from the first are at the same time
   double spike = 10;                    ///< spreads
   Nanoseconds longest_spike = 3 * kSecond;
@@ -90,5 +100,9 @@ struct Changes {
 /// Finds, for each series, where its level, slope or spread changed, and puts together what changed at the same time.
 /// O(series * seconds), on all cores. Throws std::invalid_argument as stretches_of() does.
 [[nodiscard]] Changes find_changes(const std::vector<SecondSeries>& series, const ChangeRules& rules = {});
+
+/// The same of a run's frames and readings, with the texts that changed at the same time.
+[[nodiscard]] Changes find_changes(std::span<const FrameRecord> frames, const std::vector<RunSeries>& series,
+                                   const ChangeRules& rules = {});
 
 }  // namespace idlemeter

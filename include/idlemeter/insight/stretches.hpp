@@ -9,7 +9,8 @@ namespace idlemeter {
 
 /// A series' own noise.
 struct Noise {
-  double spread = 0;     ///< standard deviation around a running median, robustly (1.4826 * median absolute deviation)
+  double spread = 0;     ///< standard deviation around a running median, robustly (1.4826 * median absolute deviation);
+                         ///< or from one half minute to the next, if that is more
   double inflation = 1;  ///< how much more a mean varies than one of independent numbers: (1 + r) / (1 - r), at least
                          ///< 1, with the correlation r of neighbours (of an AR(1) process)
 };

@@ -5,6 +5,7 @@
 #include <vector>
 
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/insight/changes.hpp"
 #include "idlemeter/insight/compare.hpp"
 #include "idlemeter/insight/difference.hpp"
 #include "idlemeter/insight/run_insight.hpp"
@@ -34,6 +35,19 @@ namespace idlemeter {
 
 /// What else was unusual at a hitch: "disk reads 61 MB/s (usually 6.0 MB/s), …", at most `most`.
 [[nodiscard]] std::string oddity_words(const HitchInsight& hitch, std::size_t most = 2);
+
+// Of what changed.
+
+/// "frame rate fell from 118 to 91 FPS", "GPU temperature began to rise by 3.1 °C a minute", "frame time varied more:
+/// by 0.31 ms, before by 0.09"
+[[nodiscard]] std::string change_words(const ReadingChange& change);
+
+/// A sentence or two: "At 20:14 frame rate fell from 118 to 91 FPS; 3 s before, GPU core clock fell from 2450 to 1980
+/// MHz. As before: GPU load." At most `most` readings, and how many more there are.
+[[nodiscard]] std::string event_words(const ChangeEvent& event, std::size_t most = 5);
+
+/// "At 3:20 GPU power was 260.1 W for 1 s, usually 100.2 W (a spike)"
+[[nodiscard]] std::string oddity_words(const OddStretch& odd);
 
 // Of a figure that was compared.
 

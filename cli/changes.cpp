@@ -1,0 +1,216 @@
+// idlemeter changes: what changed during a run, and what changed together with it.
+#include "idlemeter/insight/changes.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cmath>
+#include <memory>
+#include <nlohmann/json.hpp>
+
+#include "commands.hpp"
+#include "gnuplot.hpp"
+#include "idlemeter/base/duration.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/insight/words.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "idlemeter/runs/store.hpp"
+#include "output.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+using Json = nlohmann::ordered_json;
+
+constexpr std::size_t kEvents = 4, kReadings = 8, kOddities = 5, kPanels = 5;
+
+struct Options {
+  std::string store = Store::usual_path().string(), at, picture;
+  std::int64_t run = 0;
+  bool json = false, all = false, dark = false;
+};
+
+double seconds_of(Moment at) { return in_seconds(at.time_since_epoch()); }
+
+Json to_json(const ReadingInfo& info) {
+  return {{"id", info.id}, {"title", info.title}, {"device", info.device}, {"unit", symbol(info.unit)}};
+}
+
+Json to_json(const Changes& changes) {
+  Json json = {{"changes", Json::array()}, {"oddities", Json::array()}};
+  for (const ChangeEvent& event : changes.events) {
+    Json one = {{"at_s", seconds_of(event.at)},
+                {"readings", Json::array()},
+                {"texts", Json::array()},
+                {"as_before", Json::array()}};
+    for (const ReadingChange& change : event.readings) {
+      Json reading = to_json(change.info);
+      reading.update({{"kind", name_of(change.kind)},
+                      {"at_s", seconds_of(change.at)},
+                      {"before", change.before},
+                      {"after", change.after},
+                      {"spreads", change.spreads}});
+      one["readings"].push_back(std::move(reading));
+    }
+    for (const TextChange& change : event.texts)
+      one["texts"].push_back({{"id", change.info.id},
+                              {"at_s", seconds_of(change.at)},
+                              {"before", change.before},
+                              {"after", change.after}});
+    for (const ReadingInfo& info : event.as_before) one["as_before"].push_back(info.id);
+    json["changes"].push_back(std::move(one));
+  }
+  for (const OddStretch& odd : changes.oddities) {
+    Json one = to_json(odd.info);
+    one.update({{"kind", name_of(odd.kind)},
+                {"at_s", seconds_of(odd.at)},
+                {"length_s", in_seconds(odd.length)},
+                {"value", odd.value},
+                {"usual", odd.usual},
+                {"spreads", odd.spreads}});
+    json["oddities"].push_back(std::move(one));
+  }
+  return json;
+}
+
+bool is_of_frames(const ChangeEvent& event) { return event.readings.front().info.kind == DeviceKind::frames; }
+
+/// How much an event tells: by what share the rate or a frame time changed; of other readings, how far in their noise.
+double weight_of(const ChangeEvent& event) {
+  const ReadingChange& lead = event.readings.front();
+  if (!is_of_frames(event)) return lead.spreads;
+  return std::abs(lead.after - lead.before) / std::max(1e-9, std::max(lead.before, lead.after));
+}
+
+/// The events that tell the most, of frames or of other readings, in order of time.
+std::vector<ChangeEvent> foremost(std::vector<ChangeEvent> events, bool of_frames, std::size_t most) {
+  std::erase_if(events, [&](const ChangeEvent& event) { return is_of_frames(event) != of_frames; });
+  std::stable_sort(events.begin(), events.end(),
+                   [](const ChangeEvent& a, const ChangeEvent& b) { return weight_of(a) > weight_of(b); });
+  if (events.size() > most) events.resize(most);
+  std::stable_sort(events.begin(), events.end(),
+                   [](const ChangeEvent& a, const ChangeEvent& b) { return a.at < b.at; });
+  return events;
+}
+
+/// What is within a minute of the moment that was asked for.
+void keep_near(Changes& changes, const std::string& at) {
+  const Moment wanted{*duration_from(at, "s")};
+  const auto is_far = [&](Moment moment) { return std::chrono::abs(moment - wanted) > 60 * kSecond; };
+  std::erase_if(changes.events, [&](const ChangeEvent& event) { return is_far(event.at); });
+  std::erase_if(changes.oddities, [&](const OddStretch& odd) { return is_far(odd.at); });
+}
+
+void print_changes(const Changes& changes, const Options& options, Nanoseconds length) {
+  const std::string where = options.at.empty() ? "" : fmt::format(" within a minute of {}", options.at);
+  if (changes.events.empty())
+    print("Nothing changed{}: no reading left its level, slope or spread in {:.0f} s by more than its own noise.\n",
+          where, in_seconds(length));
+  const std::size_t most = options.all ? changes.events.size() : kEvents;
+  std::size_t events = 0;
+  for (const bool of_frames : {true, false}) {
+    const auto shown = foremost(changes.events, of_frames, most);
+    if (!shown.empty()) print("{}\n", of_frames ? "Frame rate and frame times:" : "Other readings alone:");
+    for (const ChangeEvent& event : shown)
+      print("  {}\n", printable(event_words(event, options.all ? 1'000 : of_frames ? kReadings : kReadings / 2)));
+    if (!shown.empty()) print("\n");
+    events += shown.size();
+  }
+  if (events < changes.events.size())
+    print("{} more changes tell less: --all shows them.\n", changes.events.size() - events);
+  std::size_t count = 0;
+  for (const OddStretch& odd : changes.oddities) {
+    if (!options.all && count == kOddities) break;
+    print("{}{}.\n", count++ == 0 ? "Odd:\n  " : "  ", printable(oddity_words(odd)));
+  }
+  if (count < changes.oddities.size()) print("  and {} more\n", changes.oddities.size() - count);
+  if (!changes.events.empty())
+    print("{}At the same time isn't because of it: what changed is ranked by how far it left its own noise.\n",
+          count > 0 ? "\n" : "");
+}
+
+/// The readings that changed the most, over time, with the moments marked.
+void write_picture(const std::vector<SecondSeries>& series, const Changes& changes, const RunInfo& run,
+                   const Options& options) {
+  Plot plot{.title = fmt::format("run {}: what changed", run.id),
+            .x_title = "seconds since the start of the run",
+            .panels = {},
+            .x_from = 0,
+            .x_to = std::max(1.0, in_seconds(run.length)),
+            .dark = options.dark};
+  // The rate, then what changed the most at each moment, one reading each.
+  std::vector<ReadingChange> all;
+  for (const bool of_frames : {true, false}) {
+    for (const ChangeEvent& event : foremost(changes.events, of_frames, kEvents - 1)) {
+      const std::string at = moment_words(event.at);
+      plot.marks.push_back({seconds_of(event.at), at.substr(0, at.size() - 2)});
+      const auto reading = std::find_if(event.readings.begin(), event.readings.end(), [&](const ReadingChange& one) {
+        return one.info.kind != DeviceKind::frames &&
+               std::none_of(all.begin(), all.end(),
+                            [&](const ReadingChange& other) { return other.info.id == one.info.id; });
+      });
+      if (of_frames) all.insert(all.begin(), event.readings.front());
+      if (reading != event.readings.end()) all.push_back(*reading);
+    }
+  }
+  std::stable_partition(all.begin(), all.end(),
+                        [](const ReadingChange& one) { return one.info.kind == DeviceKind::frames; });
+  for (const ReadingChange& change : all) {
+    if (plot.panels.size() == kPanels) break;
+    const bool is_there = std::any_of(plot.panels.begin(), plot.panels.end(),
+                                      [&](const Panel& panel) { return panel.title == change.info.title; });
+    const auto found = std::find_if(series.begin(), series.end(),
+                                    [&](const SecondSeries& one) { return one.info.id == change.info.id; });
+    if (is_there || found == series.end()) continue;
+    Curve curve{"", {}, plot.panels.size(), Curve::Look::line};
+    for (std::size_t i = 0; i < found->values.size(); ++i)
+      curve.points.push_back({seconds_of(found->begin) + static_cast<double>(i) + 0.5, found->values[i]});
+    plot.panels.push_back({change.info.title, std::string(symbol(change.info.unit)), {std::move(curve)}, 1, false});
+  }
+  if (plot.panels.empty())
+    throw Error(Error::Code::not_found, "nothing changed, so there is nothing to draw", options.store);
+  write_plot(plot, options.picture);
+  print("{}\n", options.picture);
+}
+
+int changes(const Options& options) {
+  const Store store(options.store, Store::Mode::existing);
+  const RunInfo run = store.run(options.run);
+  const auto frames = store.frames(options.run);
+  const auto series = store.series(options.run);
+  Changes found = find_changes(frames, series);
+  if (!options.at.empty()) keep_near(found, options.at);
+  if (!options.picture.empty()) {
+    write_picture(seconds_of(frames, series), found, run, options);
+  } else if (options.json) {
+    write_raw(json_text(to_json(found).dump(2, ' ', false, Json::error_handler_t::replace)) + "\n");
+  } else {
+    print_changes(found, options, run.length);
+  }
+  return 0;
+}
+
+}  // namespace
+
+void add_changes(Command app) {
+  const auto options = std::make_shared<Options>();
+  Command command = app.add(
+      "changes", "Say what changed during a run: the rate, frame times and readings, and what else at that moment",
+      [options] { return changes(*options); });
+  command.option("RUN", options->run, "The run's number").required();
+  command.option("--at", options->at, "Only what changed within a minute of this time of the run, like 20:00")
+      .check([](const std::string& text) {
+        return duration_from(text, "s") ? "" : fmt::format("'{}' isn't a time; write it like 20:00 or 90 s", text);
+      });
+  command.flag("--all", options->all, "Everything that changed, with all readings");
+  Option json = command.flag("--json", options->json, "As JSON");
+  Option picture = command.option("-o,--output", options->picture, "A plot of the readings that changed: .png or .svg")
+                       .check(is_picture_name())
+                       .excludes(json);
+  command.flag("--dark", options->dark, "The plot on dark ground").needs(picture);
+  command.option("--store", options->store, "The file that holds runs").shows_default();
+}
+
+}  // namespace idlemeter::cli
