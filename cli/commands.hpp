@@ -16,5 +16,6 @@ void add_compare(Command app);
 void add_plot(Command app);
 void add_report(Command app);
 void add_changes(Command app);
+void add_log(Command app);
 
 }  // namespace idlemeter::cli

@@ -38,6 +38,7 @@ int main(int argc, char** argv) {
   add_plot(commands);
   add_report(commands);
   add_changes(commands);
+  add_log(commands);
   try {
     const auto parsed = arguments.parse(argc, argv);
     const bool plays = parsed.command == "play" || parsed.command == "attach";  // these pass signals on

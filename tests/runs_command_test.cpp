@@ -258,6 +258,31 @@ TEST(Command, RunsComeInFromOtherProgramsAndGoOutToThem) {
   EXPECT_EQ(read_png(folder / "bars.png").at(2, 2), 0xff10141f);
 }
 
+TEST(Command, LogsReadingsWithoutAGame) {
+  const testing::Folder folder;
+  const struct {
+    std::string arguments;
+    int status;
+    std::vector<const char*> words;
+  } steps[] = {{"log gpu cpu.temp --rig desktop --every 1s --for 30s --pace cpu.temp=10s --note night --store l.db",
+                0,
+                {"readings every 1 s into l.db, as run 1", "Logged 30 s"}},
+               {"runs --store l.db", 0, {"log, night"}},
+               {"runs export 1 --readings --store l.db", 0, {"run,at (s),gpu.load (%)", "\r\n1,0.000000000,"}},
+               {"changes 1 --store l.db", 0, {""}},
+               {"log nothing-like-it --rig desktop --store l.db", 2, {"no reading has 'nothing-like-it'"}},
+               {"log --for 1y --store l.db", 2, {"'1y' isn't a time that fits; write it like 2s, 90 min or 8h"}},
+               {"log --pace gpu.temp --store l.db", 2, {"'gpu.temp' isn't a pace; write it like gpu.temp=5s"}},
+               {"log --rig desktop --for 5s --store /proc/l.db", 1, {"/proc/l.db"}}};
+  for (const auto& step : steps) {
+    const Outcome outcome = run(folder, step.arguments);
+    EXPECT_EQ(outcome.status, step.status) << step.arguments << outcome.err;
+    for (const char* words : step.words)
+      EXPECT_NE((outcome.out + outcome.err).find(words), std::string::npos)
+          << step.arguments << outcome.out.substr(0, 2'000) << outcome.err;
+  }
+}
+
 TEST(Command, SaysWhatChanged) {
   const testing::Folder folder;
   const Outcome demo = run(folder, "demo --long --folder d");

@@ -97,6 +97,7 @@ class Store {
 
  private:
   friend class Recorder;
+  friend class ReadingLog;
   struct State;
   std::unique_ptr<State> state_;
 };
