@@ -83,6 +83,7 @@ int log_readings(const Options& options) {
         options.store, log.runs().back());
   flush_output();
   catch_ctrl_c();
+  catch_termination();
   Trouble trouble;
   const bool is_virtual = !options.values.rig.empty();  // there time passes when it is asked for
   const Moment begin = is_virtual ? snapshot.time() : now();

@@ -21,7 +21,8 @@ namespace {
 struct Signals {
   std::mutex mutex;
   std::condition_variable came;
-  bool caught = false;  // Ctrl-C doesn't end the program
+  bool caught = false;       // Ctrl-C doesn't end the program
+  bool term_caught = false;  // nor does SIGTERM
   bool ctrl_c = false;
 };
 
@@ -43,7 +44,7 @@ void wait_for_signals() {
     int signal = 0;
     if (::sigwait(&set, &signal) != 0) continue;
     std::unique_lock lock(signals().mutex);
-    if (signal == SIGINT && signals().caught) {
+    if ((signal == SIGINT && signals().caught) || (signal == SIGTERM && signals().term_caught)) {
       signals().ctrl_c = true;
       signals().came.notify_all();
       continue;
@@ -94,6 +95,11 @@ void watch_signals() {
 void catch_ctrl_c() {
   const std::lock_guard lock(signals().mutex);
   signals().caught = true;
+}
+
+void catch_termination() {
+  const std::lock_guard lock(signals().mutex);
+  signals().term_caught = true;
 }
 
 bool stopped() {

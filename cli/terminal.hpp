@@ -28,6 +28,9 @@ void open_standard_streams();
 /// is made: each would get them too.
 void watch_signals();
 
+/// From now on SIGTERM, with which services are stopped, is told by stopped() too.
+void catch_termination();
+
 /// From now on Ctrl-C ends loops that ask stopped(), not the program. After watch_signals().
 void catch_ctrl_c();
 bool stopped();
