@@ -1,9 +1,11 @@
 // idlemeter report: runs as one HTML file.
 #include <fmt/format.h>
 
+#include <filesystem>
 #include <memory>
 
 #include "commands.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/report/report_page.hpp"
 #include "idlemeter/runs/store.hpp"
@@ -15,7 +17,7 @@ namespace idlemeter::cli {
 namespace {
 
 struct Options {
-  std::string store = Store::usual_path().string(), file = "report.html", title, note;
+  std::string store = Store::usual_path().string(), file, title, note;
   GroupChoice groups;
 };
 
@@ -24,11 +26,14 @@ int report(const Options& options) {
   if (choice.lists.empty() && choice.tags.empty() && choice.by.empty())
     return misuse("report",
                   "name runs, like 3 or 1-5, groups to compare, like 1-5 6-10, or choose them by --tag or --by");
+  const std::string file = options.file.empty() ? "report.html" : options.file;
+  if (options.file.empty() && std::filesystem::exists(file))
+    throw Error(Error::Code::exists, "is there already", file, "name a file with -o; one that is named is replaced");
   const Store store(options.store, Store::Mode::existing);
   const ChosenGroups chosen = chosen_groups(store, choice);
-  replace_file(options.file, report_page(store, chosen.groups, chosen.figures,
-                                         {.title = options.title, .note = options.note, .comparison = chosen.how}));
-  print("{}\n", options.file);
+  replace_file(file, report_page(store, chosen.groups, chosen.figures,
+                                 {.title = options.title, .note = options.note, .comparison = chosen.how}));
+  print("{}\n", file);
   return 0;
 }
 
@@ -39,7 +44,7 @@ void add_report(Command app) {
   Command command = app.add("report", "Write runs, or a comparison, as one HTML file that opens anywhere",
                             [options] { return report(*options); });
   add_group_options(command, options->groups, "Runs, like 3 or 1-5; several lists are groups that are compared");
-  command.option("-o,--output", options->file, "The file to write").shows_default();
+  command.option("-o,--output", options->file, "The file to write; report.html unless said otherwise");
   command.option("--title", options->title, "The title; else the game and the machine");
   command.option("--note", options->note, "A paragraph below the title");
   command.option("--store", options->store, "The file that holds runs").shows_default();

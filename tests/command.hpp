@@ -1,10 +1,13 @@
 // The command as a process.
 #pragma once
 
+#include <gtest/gtest.h>
 #include <stdio.h>
 #include <sys/wait.h>
 
+#include <span>
 #include <string>
+#include <vector>
 
 #include "folder.hpp"
 
@@ -27,6 +30,25 @@ inline Outcome run(const Folder& folder, const std::string& arguments, const std
   outcome.status = WEXITSTATUS(pclose(pipe));
   outcome.err = text_of(folder / "stderr.txt");
   return outcome;
+}
+
+/// A command line, the status it ends with, and what it says.
+struct Step {
+  std::string arguments;
+  int status = 0;
+  std::vector<const char*> words = {};
+};
+
+/// Runs one after the other; `more` is added to each line.
+inline void expect_steps(const Folder& folder, std::span<const Step> steps, const std::string& more = "") {
+  for (const Step& step : steps) {
+    const Outcome outcome = run(folder, step.arguments + more);
+    const std::string said = outcome.out + outcome.err;
+    EXPECT_EQ(outcome.status, step.status) << step.arguments << ": " << outcome.err;
+    for (const char* words : step.words)
+      EXPECT_NE(said.find(words), std::string::npos)
+          << step.arguments << ": " << words << ": " << said.substr(0, 4'000);
+  }
 }
 
 }  // namespace idlemeter::testing

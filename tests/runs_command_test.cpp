@@ -21,8 +21,10 @@
 namespace idlemeter {
 namespace {
 
+using testing::expect_steps;
 using testing::Outcome;
 using testing::run;
+using testing::Step;
 
 TEST(Command, TheDemoDoesTheWholeJob) {
   const testing::Folder folder;
@@ -71,11 +73,7 @@ TEST(Command, ComparesGroupsOfRuns) {
   const testing::Folder folder;
   ASSERT_EQ(run(folder, "demo --folder d").status, 0);
   const std::string store = " --store d/runs.db";
-  const struct {
-    std::string arguments;
-    int status;
-    std::vector<const char*> words;
-  } cases[] = {
+  const Step cases[] = {
       {"compare 4-8 9-13", 0, {"Average frame rate, FPS", "Quality", "5 runs", "faster, best", "What else differs"}},
       {"compare --by upscaler 4-13 --base Quality", 0, {"slower", "  base", "worst"}},
       {"compare --by preset,upscaler",
@@ -91,13 +89,7 @@ TEST(Command, ComparesGroupsOfRuns) {
       {"compare --by preset --base Hihg", 1, {"no group is called 'Hihg'; did you mean 'High'?"}},
       {"compare 4-8 --tag none", 1, {"no run has the tag 'none'"}},
       {"compare 4-8 9-13 --json --csv", 2, {"excludes"}}};
-  for (const auto& one : cases) {
-    const Outcome outcome = run(folder, one.arguments + store);
-    EXPECT_EQ(outcome.status, one.status) << one.arguments << outcome.err;
-    for (const char* words : one.words)
-      EXPECT_NE((outcome.out + outcome.err).find(words), std::string::npos)
-          << one.arguments << outcome.out << outcome.err;
-  }
+  expect_steps(folder, cases, store);
   const auto json = nlohmann::json::parse(run(folder, "compare 4-8 9-13 --json" + store).out);
   EXPECT_EQ(json["figures"][0]["best"], "Quality");
   EXPECT_GT(json["figures"][0]["groups"][1]["difference"]["low"], 0);
@@ -108,43 +100,34 @@ TEST(Command, RunsAreFoundChangedRemovedAndCopied) {
   const testing::Folder folder;
   ASSERT_EQ(run(folder, "demo --brief --folder d").status, 0);
   folder.file("text.db", "no store");
-  const struct {
-    std::string arguments;
-    int status;
-    std::vector<const char*> words;
-  } steps[] = {{"runs --store d/runs.db --set preset=high", 0, {"\n  2 "}},
-               {"runs --store d/runs.db --order average --reverse --sizes", 0, {"size, MiB", "note\n  3 "}},
-               {"runs --store d/runs.db --text reef", 0, {"d/runs.db: no such runs"}},
-               {"runs --store d/runs.db --order colour", 2, {"colour"}},
-               {"runs change 1-2 --store d/runs.db --note dusk --tag pub --set fan=on", 0, {"2 runs changed"}},
-               {"runs --store d/runs.db --tag PUB --text dusk", 0, {"\n  1 ", "\n  2 ", "fan on, pub, dusk"}},
-               {"runs change 1 --store d/runs.db --no-note --drop-tag pub --unset fan", 0, {"1 run changed"}},
-               {"runs change 1 --store d/runs.db", 2, {"nothing to change"}},
-               {"runs remove 3- --store d/runs.db", 2, {"'3-' isn't a list of runs"}},
-               {"runs change 1,9 --store d/runs.db --note x", 1, {"there is no run 9; the store has 1 to 3"}},
-               {"runs remove 3 --store d/runs.db", 0, {"1 run removed; 'idlemeter runs restore 3'"}},
-               {"runs show 3 --store d/runs.db", 1, {"run 3 was removed"}},
-               {"runs --removed --store d/runs.db", 0, {"\n  3 "}},
-               {"runs restore 3 --store d/runs.db", 0, {"1 run restored"}},
-               {"runs add d/runs.db --store all.db --runs 1-2", 0, {"d/runs.db: 2 runs added as 1 to 2"}},
-               {"runs add d/runs.db --store all.db", 0, {"1 run added as 3, 2 already here"}},
-               {"runs add all.db --store all.db", 1, {"this is the store that runs are added to"}},
-               {"runs add text.db --store all.db", 1, {"text.db: not an Idle Meter store"}},
-               {"runs export 1 --store all.db", 0, {"run,presented (s),frame time (ms),GPU work (ms)\r\n1,0."}},
-               {"runs export 1-2 --readings -o r.csv --store all.db", 0, {"r.csv"}},
-               {"runs export 9 --store all.db", 1, {"there is no run 9"}},
-               {"runs remove 1 --store all.db", 0, {"1 run removed"}},
-               {"runs compact --store all.db", 0, {"1 run gone for good; the store takes "}},
-               {"runs check --store all.db", 0, {"all is well"}},
-               {"runs check --store all.db --repair new.db", 0, {"2 runs copied into new.db"}},
-               {"runs check --store all.db --repair new.db", 1, {"new.db: is there already"}}};
-  for (const auto& step : steps) {
-    const Outcome outcome = run(folder, step.arguments);
-    EXPECT_EQ(outcome.status, step.status) << step.arguments << outcome.err;
-    for (const char* words : step.words)
-      EXPECT_NE((outcome.out + outcome.err).find(words), std::string::npos)
-          << step.arguments << outcome.out << outcome.err;
-  }
+  const Step steps[] = {
+      {"runs --store d/runs.db --set preset=high", 0, {"\n  2 "}},
+      {"runs --store d/runs.db --order average --reverse --sizes", 0, {"size, MiB", "note\n  3 "}},
+      {"runs --store d/runs.db --text reef", 0, {"d/runs.db: no such runs"}},
+      {"runs --store d/runs.db --order colour", 2, {"colour"}},
+      {"runs change 1-2 --store d/runs.db --note dusk --tag pub --set fan=on", 0, {"2 runs changed"}},
+      {"runs --store d/runs.db --tag PUB --text dusk", 0, {"\n  1 ", "\n  2 ", "fan on, pub, dusk"}},
+      {"runs change 1 --store d/runs.db --no-note --drop-tag pub --unset fan", 0, {"1 run changed"}},
+      {"runs change 1 --store d/runs.db", 2, {"nothing to change"}},
+      {"runs remove 3- --store d/runs.db", 2, {"'3-' isn't a list of runs"}},
+      {"runs change 1,9 --store d/runs.db --note x", 1, {"there is no run 9; the store has 1 to 3"}},
+      {"runs remove 3 --store d/runs.db", 0, {"1 run removed; 'idlemeter runs restore 3'"}},
+      {"runs show 3 --store d/runs.db", 1, {"run 3 was removed"}},
+      {"runs --removed --store d/runs.db", 0, {"\n  3 "}},
+      {"runs restore 3 --store d/runs.db", 0, {"1 run restored"}},
+      {"runs add d/runs.db --store all.db --runs 1-2", 0, {"d/runs.db: 2 runs added as 1 to 2"}},
+      {"runs add d/runs.db --store all.db", 0, {"1 run added as 3, 2 already here"}},
+      {"runs add all.db --store all.db", 1, {"this is the store that runs are added to"}},
+      {"runs add text.db --store all.db", 1, {"text.db: not an Idle Meter store"}},
+      {"runs export 1 --store all.db", 0, {"run,presented (s),frame time (ms),GPU work (ms)\r\n1,0."}},
+      {"runs export 1-2 --readings -o r.csv --store all.db", 0, {"r.csv"}},
+      {"runs export 9 --store all.db", 1, {"there is no run 9"}},
+      {"runs remove 1 --store all.db", 0, {"1 run removed"}},
+      {"runs compact --store all.db", 0, {"1 run gone for good; the store takes "}},
+      {"runs check --store all.db", 0, {"all is well"}},
+      {"runs check --store all.db --repair new.db", 0, {"2 runs copied into new.db"}},
+      {"runs check --store all.db --repair new.db", 1, {"new.db: is there already"}}};
+  expect_steps(folder, steps);
 }
 
 TEST(Command, PlotsRuns) {
@@ -209,11 +192,7 @@ TEST(Command, RunsComeInFromOtherProgramsAndGoOutToThem) {
   ASSERT_EQ(run(folder, "demo --brief --folder d").status, 0);
   folder.file("log.csv", "made by a tool\nn;ms between;fan\n1;16,5;a\n2;x;b\n3;17,5;c\n");
   folder.file("speeds.csv", "n,speed\n1,2\n");
-  const struct {
-    std::string arguments;
-    int status;
-    std::vector<const char*> words;
-  } steps[] = {
+  const Step steps[] = {
       {"runs import log.csv --store n.db",
        1,
        {"log.csv: no column is clearly the frame times; name it with --frame-time", "'ms between'"}},
@@ -245,16 +224,12 @@ TEST(Command, RunsComeInFromOtherProgramsAndGoOutToThem) {
       {"report --store d/runs.db", 2, {"name runs, like 3 or 1-5, groups to compare"}},
       {"report 1 77 --store d/runs.db", 1, {"there is no run 77"}},
       {"report 1-3 --store d/runs.db -o page.html --title 'a < b' --figures frame.average", 0, {"page.html"}},
+      {"report 2 --store d/runs.db", 0, {"report.html"}},
+      {"report 2 --store d/runs.db", 1, {"report.html: is there already; name a file with -o"}},
       {"report --by preset --store d/runs.db -o d/runs.db/x.html", 1, {"d/runs.db"}},
       {"compare 1 2 --store d/runs.db --bars bars.png --dark", 0, {"bars.png"}},
       {"compare 1 2 --store d/runs.db --bars bars.gif", 2, {"must end with .png or .svg"}}};
-  for (const auto& step : steps) {
-    const Outcome outcome = run(folder, step.arguments);
-    EXPECT_EQ(outcome.status, step.status) << step.arguments << outcome.err;
-    for (const char* words : step.words)
-      EXPECT_NE((outcome.out + outcome.err).find(words), std::string::npos)
-          << step.arguments << outcome.out << outcome.err;
-  }
+  expect_steps(folder, steps);
   EXPECT_TRUE(testing::text_of(folder / "again.json") == testing::text_of(folder / "r.json"));
   const std::string page = testing::text_of(folder / "page.html");
   EXPECT_NE(page.find("<title>a &lt; b</title>"), std::string::npos);
@@ -264,27 +239,18 @@ TEST(Command, RunsComeInFromOtherProgramsAndGoOutToThem) {
 
 TEST(Command, LogsReadingsWithoutAGame) {
   const testing::Folder folder;
-  const struct {
-    std::string arguments;
-    int status;
-    std::vector<const char*> words;
-  } steps[] = {{"log gpu cpu.temp --rig desktop --every 1s --for 30s --pace cpu.temp=10s --note night --store l.db",
-                0,
-                {"readings every 1 s into l.db, as run 1", "Logged 30 s"}},
-               {"runs --store l.db", 0, {"log, night"}},
-               {"runs export 1 --readings --store l.db", 0, {"run,at (s),gpu.load (%)", "\r\n1,0.000000000,"}},
-               {"changes 1 --store l.db", 0, {""}},
-               {"log nothing-like-it --rig desktop --store l.db", 2, {"no reading has 'nothing-like-it'"}},
-               {"log --for 1y --store l.db", 2, {"'1y' isn't a time that fits; write it like 2s, 90 min or 8h"}},
-               {"log --pace gpu.temp --store l.db", 2, {"'gpu.temp' isn't a pace; write it like gpu.temp=5s"}},
-               {"log --rig desktop --for 5s --store /proc/l.db", 1, {"/proc/l.db"}}};
-  for (const auto& step : steps) {
-    const Outcome outcome = run(folder, step.arguments);
-    EXPECT_EQ(outcome.status, step.status) << step.arguments << outcome.err;
-    for (const char* words : step.words)
-      EXPECT_NE((outcome.out + outcome.err).find(words), std::string::npos)
-          << step.arguments << outcome.out.substr(0, 2'000) << outcome.err;
-  }
+  const Step steps[] = {
+      {"log gpu cpu.temp --rig desktop --every 1s --for 30s --pace cpu.temp=10s --note night --store l.db",
+       0,
+       {"readings every 1 s into l.db, as run 1", "Logged 30 s"}},
+      {"runs --store l.db", 0, {"log, night"}},
+      {"runs export 1 --readings --store l.db", 0, {"run,at (s),gpu.load (%)", "\r\n1,0.000000000,"}},
+      {"changes 1 --store l.db", 0, {""}},
+      {"log nothing-like-it --rig desktop --store l.db", 2, {"no reading has 'nothing-like-it'"}},
+      {"log --for 1y --store l.db", 2, {"'1y' isn't a time that fits; write it like 2s, 90 min or 8h"}},
+      {"log --pace gpu.temp --store l.db", 2, {"'gpu.temp' isn't a pace; write it like gpu.temp=5s"}},
+      {"log --rig desktop --for 5s --store /proc/l.db", 1, {"/proc/l.db"}}};
+  expect_steps(folder, steps);
 }
 
 TEST(Command, SaysWhatChanged) {
@@ -309,27 +275,17 @@ TEST(Command, SaysWhatChanged) {
     }
     recorder.finish();
   }
-  const struct {
-    std::string arguments;
-    int status;
-    std::vector<const char*> words;
-  } cases[] = {{"changes 1",
-                0,
-                {"Frame rate and frame times:",
-                 "At 3:20 frame rate fell from 30.0 to 20.0 FPS; 3 s before, GPU core clock fell from 24"}},
-               {"changes 1 --at 1:00", 0, {"Nothing changed within a minute of 1:00"}},
-               {"changes 1 --at 3:20 --json", 0, {"\"changes\"", "\"oddities\"", "\"frame.rate\""}},
-               {"changes 1 -o changes.svg --dark", 0, {"changes.svg"}},
-               {"changes 1 --at soon", 2, {"'soon' isn't a time; write it like 20:00 or 90 s"}},
-               {"changes 1 -o changes.pdf", 2, {"must end with .png or .svg"}},
-               {"changes 9", 1, {"there is no run 9"}}};
-  for (const auto& one : cases) {
-    const Outcome outcome = run(folder, one.arguments + " --store runs.db");
-    EXPECT_EQ(outcome.status, one.status) << one.arguments << outcome.err;
-    for (const char* words : one.words)
-      EXPECT_NE((outcome.out + outcome.err).find(words), std::string::npos)
-          << one.arguments << outcome.out.substr(0, 4'000) << outcome.err;
-  }
+  const Step cases[] = {{"changes 1",
+                         0,
+                         {"Frame rate and frame times:",
+                          "At 3:20 frame rate fell from 30.0 to 20.0 FPS; 3 s before, GPU core clock fell from 24"}},
+                        {"changes 1 --at 1:00", 0, {"Nothing changed within a minute of 1:00"}},
+                        {"changes 1 --at 3:20 --json", 0, {"\"changes\"", "\"oddities\"", "\"frame.rate\""}},
+                        {"changes 1 -o changes.svg --dark", 0, {"changes.svg"}},
+                        {"changes 1 --at soon", 2, {"'soon' isn't a time; write it like 20:00 or 90 s"}},
+                        {"changes 1 -o changes.pdf", 2, {"must end with .png or .svg"}},
+                        {"changes 9", 1, {"there is no run 9"}}};
+  expect_steps(folder, cases, " --store runs.db");
 }
 
 /// Ids, and a set that the settings have under a name; of one run, of several, and of all.
@@ -339,24 +295,15 @@ TEST(Command, ShowsTheFiguresThatWereChosen) {
   folder.file("s.toml", R"([figures]
 short = ["frame.average", "frame.low@1%@percentile", "gpu.temp most", "stutter.count"])");
   const std::string store = " --store d/runs.db --settings s.toml --figures ";
-  const struct {
-    std::string arguments;
-    int status;
-    std::vector<const char*> words;
-  } cases[] = {{"runs" + store + "short", 0, {"Avg, FPS", "1% low, FPS", "GPU, most, °C", "Preset Ultra", "\n  3 "}},
-               {"runs show 1" + store + "short", 0, {"1% low, percentile, FPS", "Stutters", "! Marl G9 throttled"}},
-               {"runs show 1 2" + store + "frame.median,own.none", 0, {"run 2 (High)", "own.none", "! run 2: "}},
-               {"runs show 1" + store + "shirt", 1, {"no set of figures is called 'shirt'; did you mean 'short'?"}},
-               {"runs show 1" + store + "frame.lwo@1%", 1, {"'frame.lwo@1%' isn't a figure of a run; did you mean"}},
-               {"runs show 1" + store + "frame.low@1%@10s", 1, {"isn't a figure of a run"}},
-               {"runs show 1 --all" + store + "short", 2, {"--all excludes --figures"}}};
-  for (const auto& one : cases) {
-    const Outcome outcome = run(folder, one.arguments);
-    EXPECT_EQ(outcome.status, one.status) << one.arguments;
-    for (const char* words : one.words)
-      EXPECT_NE((outcome.out + outcome.err).find(words), std::string::npos)
-          << one.arguments << outcome.out << outcome.err;
-  }
+  const Step cases[] = {
+      {"runs" + store + "short", 0, {"Avg, FPS", "1% low, FPS", "GPU, most, °C", "Preset Ultra", "\n  3 "}},
+      {"runs show 1" + store + "short", 0, {"1% low, percentile, FPS", "Stutters", "! Marl G9 throttled"}},
+      {"runs show 1 2" + store + "frame.median,own.none", 0, {"run 2 (High)", "own.none", "! run 2: "}},
+      {"runs show 1" + store + "shirt", 1, {"no set of figures is called 'shirt'; did you mean 'short'?"}},
+      {"runs show 1" + store + "frame.lwo@1%", 1, {"'frame.lwo@1%' isn't a figure of a run; did you mean"}},
+      {"runs show 1" + store + "frame.low@1%@10s", 1, {"isn't a figure of a run"}},
+      {"runs show 1 --all" + store + "short", 2, {"--all excludes --figures"}}};
+  expect_steps(folder, cases);
   const auto whole = nlohmann::json::parse(run(folder, "runs show 2 --json --store d/runs.db").out);
   const auto few = nlohmann::json::parse(run(folder, "runs show 2 --json" + store + "short").out)[0]["figures"];
   ASSERT_EQ(few.size(), 4u);

@@ -8,6 +8,7 @@
 #include <limits>
 #include <thread>
 
+#include "base/words.hpp"
 #include "frames/median.hpp"
 #include "idlemeter/frames/frame_statistic.hpp"
 #include "idlemeter/readings/units.hpp"
@@ -15,12 +16,13 @@
 namespace idlemeter {
 namespace {
 
+using namespace base;
 using frames::median_of;
 
-constexpr std::pair<ChangeKind, std::string_view> kChangeNames[] = {
-    {ChangeKind::level, "level"}, {ChangeKind::slope, "slope"}, {ChangeKind::spread, "spread"}};
-constexpr std::pair<OddKind, std::string_view> kOddNames[] = {
-    {OddKind::spike, "spike"}, {OddKind::stuck, "stuck"}, {OddKind::impossible, "impossible"}};
+constexpr Word<ChangeKind> kChangeNames[] = {
+    {"level", ChangeKind::level}, {"slope", ChangeKind::slope}, {"spread", ChangeKind::spread}};
+constexpr Word<OddKind> kOddNames[] = {
+    {"spike", OddKind::spike}, {"stuck", OddKind::stuck}, {"impossible", OddKind::impossible}};
 
 /// Of these it is told that they didn't change.
 constexpr std::string_view kOftenLookedAt[] = {"gpu.load", "gpu.clock",      "gpu.temp",       "gpu.memory.used",
@@ -29,14 +31,6 @@ constexpr std::string_view kOftenLookedAt[] = {"gpu.load", "gpu.clock",      "gp
 constexpr std::size_t kLeastSeconds = 20;
 constexpr double kFarSlope = 6;  // spreads
 constexpr std::size_t kBursts = 5;
-
-template <typename Kind, std::size_t n>
-std::string_view word_of(Kind kind, const std::pair<Kind, std::string_view> (&names)[n]) {
-  for (const auto& [one, name] : names) {
-    if (one == kind) return name;
-  }
-  return "";
-}
 
 std::size_t second_of(Moment at, Moment begin) {
   return static_cast<std::size_t>(std::max<std::int64_t>(0, (at - begin).count() / kSecond.count()));

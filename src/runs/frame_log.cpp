@@ -12,6 +12,7 @@
 #include <system_error>
 #include <unordered_map>
 
+#include "base/words.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
@@ -22,6 +23,7 @@
 namespace idlemeter {
 namespace {
 
+using namespace base;
 using namespace runs;
 
 constexpr std::size_t kSampleLines = 250, kSampleBytes = 4 * 1024 * 1024;
@@ -29,28 +31,20 @@ constexpr std::size_t kMostExpected = 50'000'000;  // frames that room is made f
 constexpr std::size_t kBrokenShown = 5, kMostRuns = 1'000;
 constexpr Nanoseconds kLatestBegin = std::chrono::minutes(1);
 
-constexpr std::pair<LogUnit, std::string_view> kUnitNames[] = {{LogUnit::nanosecond, "ns"},
-                                                               {LogUnit::microsecond, "us"},
-                                                               {LogUnit::millisecond, "ms"},
-                                                               {LogUnit::second, "s"},
-                                                               {LogUnit::frames_per_second, "fps"}};
-constexpr std::pair<LogUnit, std::string_view> kOtherUnitNames[] = {
-    {LogUnit::nanosecond, "nsec"},  {LogUnit::nanosecond, "nanoseconds"},   {LogUnit::microsecond, "µs"},
-    {LogUnit::microsecond, "μs"},   {LogUnit::microsecond, "usec"},         {LogUnit::microsecond, "microseconds"},
-    {LogUnit::millisecond, "msec"}, {LogUnit::millisecond, "milliseconds"}, {LogUnit::second, "sec"},
-    {LogUnit::second, "seconds"},   {LogUnit::frames_per_second, "hz"}};
-
-bool is_blank(char c) { return c == ' ' || c == '\t'; }
+constexpr Word<LogUnit> kUnitNames[] = {{"ns", LogUnit::nanosecond},
+                                        {"us", LogUnit::microsecond},
+                                        {"ms", LogUnit::millisecond},
+                                        {"s", LogUnit::second},
+                                        {"fps", LogUnit::frames_per_second}};
+constexpr Word<LogUnit> kOtherUnitNames[] = {
+    {"nsec", LogUnit::nanosecond},  {"nanoseconds", LogUnit::nanosecond},   {"µs", LogUnit::microsecond},
+    {"μs", LogUnit::microsecond},   {"usec", LogUnit::microsecond},         {"microseconds", LogUnit::microsecond},
+    {"msec", LogUnit::millisecond}, {"milliseconds", LogUnit::millisecond}, {"sec", LogUnit::second},
+    {"seconds", LogUnit::second},   {"hz", LogUnit::frames_per_second}};
 
 bool is_to_skip(std::string_view line) {
   return line.empty() || line.front() == '#' ||
          (is_blank(line.front()) && std::all_of(line.begin(), line.end(), [](char c) { return is_blank(c); }));
-}
-
-std::string_view trimmed(std::string_view text) {
-  while (!text.empty() && is_blank(text.front())) text.remove_prefix(1);
-  while (!text.empty() && is_blank(text.back())) text.remove_suffix(1);
-  return text;
 }
 
 /// A number of nanoseconds in a column's unit.
@@ -270,22 +264,12 @@ FrameLog read(TextLines& lines, const std::string& where, const FrameLogFormat& 
 
 }  // namespace
 
-std::string_view name_of(LogUnit unit) {
-  for (const auto& [one, name] : kUnitNames) {
-    if (one == unit) return name;
-  }
-  return "";
-}
+std::string_view name_of(LogUnit unit) { return word_of(unit, kUnitNames); }
 
 std::optional<LogUnit> log_unit_from(std::string_view text) {
-  const std::string wanted = lower_case(text);
-  for (const auto& [unit, name] : kUnitNames) {
-    if (name == wanted) return unit;
-  }
-  for (const auto& [unit, name] : kOtherUnitNames) {
-    if (name == wanted) return unit;
-  }
-  return std::nullopt;
+  const std::string word = lower_case(text);
+  const auto unit = value_of(word, kUnitNames);
+  return unit ? unit : value_of(word, kOtherUnitNames);
 }
 
 FrameLog read_frame_log(const std::filesystem::path& file, const FrameLogFormat& format) {

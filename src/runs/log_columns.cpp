@@ -24,13 +24,6 @@ constexpr std::size_t kMostHeadingLines = 50;
   throw Error(Error::Code::invalid, problem, where, fix);
 }
 
-std::string_view trimmed(std::string_view text) {
-  const auto is_blank = [](char c) { return c == ' ' || c == '\t'; };
-  while (!text.empty() && is_blank(text.front())) text.remove_prefix(1);
-  while (!text.empty() && is_blank(text.back())) text.remove_suffix(1);
-  return text;
-}
-
 Fields split_line(const std::string& line, char delimiter) {
   std::vector<std::string_view> fields;
   std::string unquoted;
@@ -358,6 +351,12 @@ class Finder {
 };
 
 }  // namespace
+
+std::string_view trimmed(std::string_view text) {
+  while (!text.empty() && is_blank(text.front())) text.remove_prefix(1);
+  while (!text.empty() && is_blank(text.back())) text.remove_suffix(1);
+  return text;
+}
 
 bool fields_of(std::string_view line, char delimiter, std::vector<std::string_view>& fields, std::string& unquoted) {
   fields.clear();
