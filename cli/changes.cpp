@@ -155,6 +155,16 @@ void write_picture(const std::vector<SecondSeries>& series, const Changes& chang
       if (reading != event.readings.end()) all.push_back(*reading);
     }
   }
+  // Names of marks that would lie over each other are left out.
+  std::stable_sort(plot.marks.begin(), plot.marks.end(), [](const Mark& a, const Mark& b) { return a.at < b.at; });
+  double last = -1e9;
+  for (Mark& mark : plot.marks) {
+    if (mark.at - last < 0.04 * plot.x_to) mark.text.clear();
+    if (!mark.text.empty()) last = mark.at;
+  }
+  std::stable_sort(all.begin(), all.end(), [](const ReadingChange& a, const ReadingChange& b) {
+    return (a.info.id == "frame.rate") > (b.info.id == "frame.rate");
+  });
   std::stable_partition(all.begin(), all.end(),
                         [](const ReadingChange& one) { return one.info.kind == DeviceKind::frames; });
   for (const ReadingChange& change : all) {

@@ -195,7 +195,7 @@ std::string script_of(const BarPlot& plot, const fs::path& file) {
                  upper = top - static_cast<double>(i / columns) * row_height;
     s += fmt::format(
         "set lmargin at screen {}\nset rmargin at screen {}\nset tmargin at screen {}\n"
-        "set bmargin at screen {}\nunset label\n",
+        "set bmargin at screen {}\nunset label\nunset arrow\n",
         left + 64.0 / plot.width, left + column_width - 16.0 / plot.width, upper - 56.0 / plot.height,
         upper - row_height + 16.0 / plot.height);
     for (std::size_t g = 0; i == 0 && g < plot.groups.size(); ++g)
@@ -220,10 +220,13 @@ std::string script_of(const BarPlot& plot, const fs::path& file) {
     std::string data;
     for (std::size_t g = 0; g < panel.bars.size(); ++g) {
       const Bar& bar = panel.bars[g];
-      const char* color = colors[g % std::size(kBright)];
-      styles.push_back(
-          fmt::format("'-' with boxes lc rgb '{}', '-' with yerrorbars lw 2 ps 0 lc rgb '{}'", color, look.text));
-      data += fmt::format("{0} {1:.6g}\ne\n{0} {1:.6g} {2:.6g} {3:.6g}\ne\n", g + 1, bar.value, bar.low, bar.high);
+      styles.push_back(fmt::format("'-' with boxes lc rgb '{}'", colors[g % std::size(kBright)]));
+      data += fmt::format("{} {:.6g}\ne\n", g + 1, bar.value);
+      s += fmt::format(
+          "set arrow from first {0}, first {1:.6g} to first {0}, first {2:.6g} heads size screen 0.004,90 front lw 2 "
+          "lc "
+          "rgb '{3}'\n",
+          g + 1, bar.low, bar.high, look.text);
       s += fmt::format("set label {} at first {}, first {:.6g} center offset 0,0.7 textcolor rgb '{}'\n",
                        quoted(bar.text), g + 1, bar.high, look.text);
     }
