@@ -145,6 +145,8 @@ TEST(FrameLog, WithMomentsAloneLeavesOutWhatFollowsAGap) {
   EXPECT_EQ(lengths_of(log), (std::vector<std::int64_t>{16'000'000, 10'000'000, 10'000'000}));
   EXPECT_EQ(moments_of(log), (std::vector<std::int64_t>{116'000'000, 160'000'000, 180'000'000}));
   EXPECT_EQ(log.broken, 2u) << "'x', and 155 after 160";
+  const FrameLog back = parse_frame_log("time (ms),x\n100,\n116,\nx,\n50,\n60,\n120,\n130,\n", "log.csv");
+  EXPECT_EQ(moments_of(back), (std::vector<std::int64_t>{116'000'000, 130'000'000})) << "time never runs back";
 }
 
 TEST(FrameLog, BeginsAtItsFirstFrameUnlessItBeginsSoon) {

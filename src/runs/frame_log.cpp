@@ -124,7 +124,7 @@ class Frames {
     }
     if (format_.time.at) {
       if (!time_scale_.read(time, point_, readable_, at)) return fails(*run, number, time, format_.time);
-      if (run->begun && at < run->last) return fails(*run, number, time, format_.time, "is before the line above");
+      if (run->any && at < run->last) return fails(*run, number, time, format_.time, "is before the line above");
       if (!has_interval && run->begun) {
         if (at == run->last) return fails(*run, number, time, format_.time, "is that of the line above");
         interval = at - run->last;
@@ -137,7 +137,7 @@ class Frames {
       return fails(*run, number, format_.time.at ? time : length, format_.time.at ? format_.time : format_.frame_time,
                    "is over a hundred years");
     run->last = at;
-    run->begun = true;
+    run->begun = run->any = true;
     if (!has_interval) return;  // its beginning isn't known
     const bool has_work = format_.gpu_work.at && work_scale_.read(field(format_.gpu_work), point_, readable_, work) &&
                           work > Nanoseconds{};
@@ -160,7 +160,8 @@ class Frames {
   struct Run {
     std::size_t place = 0;  ///< in log_.runs
     Nanoseconds last{};     ///< moment, or sum of its frames
-    bool begun = false;     ///< whether `last` is one
+    bool any = false;       ///< whether a line of it was read
+    bool begun = false;     ///< whether that was the line above, so that the next frame begins at `last`
   };
 
   /// As far as they are needed.
