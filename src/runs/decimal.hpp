@@ -129,7 +129,8 @@ inline std::optional<Nanoseconds> clock_nanoseconds(std::string_view text, char 
   for (std::size_t colon; (colon = text.find(':')) != std::string_view::npos; text.remove_prefix(colon + 1)) {
     int part = 0;
     const auto read = std::from_chars(text.data(), text.data() + colon, part);
-    if (read.ec != std::errc() || read.ptr != text.data() + colon || part < 0 || whole > std::chrono::hours(100))
+    if (read.ec != std::errc() || read.ptr != text.data() + colon || part < 0 || part > 99'999 ||
+        whole > std::chrono::hours(100))
       return std::nullopt;
     whole = (whole + std::chrono::seconds(part)) * 60;
   }
