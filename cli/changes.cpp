@@ -77,10 +77,14 @@ Json to_json(const Changes& changes) {
 
 bool is_of_frames(const ChangeEvent& event) { return event.readings.front().info.kind == DeviceKind::frames; }
 
-/// How much an event tells: by what share the rate or a frame time changed; of other readings, how far in their noise.
+/// How much an event tells: by what share the rate or a frame time changed; of other readings, how far in their
+/// noise.
 double weight_of(const ChangeEvent& event) {
   const ReadingChange& lead = event.readings.front();
   if (!is_of_frames(event)) return lead.spreads;
+  // Slopes and spreads aren't shares of a level: what varies fifty times as much tells as much as half of the rate.
+  if (lead.kind == ChangeKind::slope) return 0.01;
+  if (lead.kind == ChangeKind::spread) return std::min(0.5, 0.01 * lead.spreads);
   return std::abs(lead.after - lead.before) / std::max(1e-9, std::max(lead.before, lead.after));
 }
 
@@ -144,8 +148,7 @@ void write_picture(const std::vector<SecondSeries>& series, const Changes& chang
   std::vector<ReadingChange> all;
   for (const bool of_frames : {true, false}) {
     for (const ChangeEvent& event : foremost(changes.events, of_frames, kEvents - 1)) {
-      const std::string at = moment_words(event.at);
-      plot.marks.push_back({seconds_of(event.at), at.substr(0, at.size() - 2)});
+      plot.marks.push_back({seconds_of(event.at), second_words(event.at)});
       const auto reading = std::find_if(event.readings.begin(), event.readings.end(), [&](const ReadingChange& one) {
         return one.info.kind != DeviceKind::frames &&
                std::none_of(all.begin(), all.end(),
@@ -156,9 +159,10 @@ void write_picture(const std::vector<SecondSeries>& series, const Changes& chang
     }
   }
   // Names of marks that would lie over each other are left out.
-  std::stable_sort(plot.marks.begin(), plot.marks.end(), [](const Mark& a, const Mark& b) { return a.at < b.at; });
+  std::stable_sort(plot.marks.begin(), plot.marks.end(),
+                   [](const PlotMark& a, const PlotMark& b) { return a.at < b.at; });
   double last = -1e9;
-  for (Mark& mark : plot.marks) {
+  for (PlotMark& mark : plot.marks) {
     if (mark.at - last < 0.04 * plot.x_to) mark.text.clear();
     if (!mark.text.empty()) last = mark.at;
   }
@@ -177,6 +181,7 @@ void write_picture(const std::vector<SecondSeries>& series, const Changes& chang
     Curve curve{"", {}, plot.panels.size(), Curve::Look::line};
     for (std::size_t i = 0; i < found->values.size(); ++i)
       curve.points.push_back({seconds_of(found->begin) + static_cast<double>(i) + 0.5, found->values[i]});
+    curve.points = thinned(curve.points, static_cast<std::size_t>(plot.width));
     plot.panels.push_back({change.info.title, std::string(symbol(change.info.unit)), {std::move(curve)}, 1, false});
   }
   if (plot.panels.empty())

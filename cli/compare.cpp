@@ -25,7 +25,8 @@ struct Options {
 };
 
 /// A panel for each figure, a bar for each group.
-void write_bars(const Comparison& comparison, const std::string& game, const Options& options) {
+void write_bars(const Comparison& comparison, const DifferenceRules& how, const std::string& game,
+                const Options& options) {
   BarPlot plot{.title = game, .groups = comparison.names, .dark = options.dark};
   for (const ComparedFigure& figure : comparison.figures) {
     BarPanel& panel = plot.panels.emplace_back();
@@ -37,7 +38,7 @@ void write_bars(const Comparison& comparison, const std::string& game, const Opt
                             group.mean ? format_number(mean, digits_of(figure.info)) : "–"});
     }
   }
-  plot.note = "means with their 95 % intervals (Student)";
+  plot.note = fmt::format("means with their {:g} % intervals (Student)", 100 * how.confidence);
   write_plot(plot, options.bars);
   print("{}\n", options.bars);
 }
@@ -52,7 +53,7 @@ int compare_groups(const Options& options) {
         "whose values differ with --by");
   const Comparison comparison = compare(chosen.groups, chosen.figures, chosen.how);
   if (!options.bars.empty()) {
-    write_bars(comparison, chosen.groups.front().runs.front().info.details.game, options);
+    write_bars(comparison, chosen.how.rules, chosen.groups.front().runs.front().info.details.game, options);
   } else if (options.json) {
     write_raw(comparison_json(comparison) + "\n");
   } else if (options.csv) {

@@ -154,7 +154,7 @@ std::string script_of(const Plot& plot, const fs::path& file) {
     if (i == 0)
       s += fmt::format("set label {} at screen 0.5, screen {} center font ',14' textcolor rgb '{}'\n",
                        quoted(plot.title), 1 - 22.0 / plot.height, look.text);
-    for (const Mark& mark : plot.marks) {
+    for (const PlotMark& mark : plot.marks) {
       s += fmt::format("set arrow from first {0}, graph 0 to first {0}, graph 1 nohead dt 2 lc rgb '{1}'\n", mark.at,
                        look.mark);
       if (i == 0)

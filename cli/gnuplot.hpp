@@ -31,17 +31,12 @@ struct Tick {
   std::string text;
 };
 
-struct Mark {
-  double at = 0;
-  std::string text;
-};
-
 struct Plot {
   std::string title, x_title;
   std::vector<Panel> panels;
   std::vector<Tick> x_ticks = {};  ///< empty: gnuplot's own
   double x_from = 0, x_to = 1;
-  std::vector<Mark> marks = {};  ///< dashed lines through all panels
+  std::vector<PlotMark> marks = {};  ///< dashed lines through all panels
   int width = 1280, height = 720;
   bool dark = false;
 };

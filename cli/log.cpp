@@ -102,17 +102,7 @@ int log_readings(const Options& options) {
 
 Check read_time(Nanoseconds& into, Nanoseconds least, Nanoseconds most) {
   return [&into, least, most](const std::string& text) {
-    std::optional<Nanoseconds> time = duration_from(text, "s");
-    // Hours and days, which other times don't reach.
-    for (const auto& [unit, length] : {std::pair{" h", std::chrono::hours(1)},
-                                       {"h", std::chrono::hours(1)},
-                                       {" d", std::chrono::hours(24)},
-                                       {"d", std::chrono::hours(24)}}) {
-      if (!time && text.ends_with(unit)) {
-        const auto number = duration_from(text.substr(0, text.size() - std::string(unit).size()), "s");
-        if (number && *number <= 10'000 * kSecond) time = Nanoseconds(*number / kSecond * Nanoseconds(length));
-      }
-    }
+    const auto time = long_duration_from(text, "s");
     if (!time || *time < least || *time > most)
       return fmt::format("'{}' isn't a time that fits; write it like 2s, 90 min or 8h", text);
     into = *time;

@@ -16,6 +16,7 @@
 #include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/frames/stutter.hpp"
 #include "idlemeter/insight/plot_data.hpp"
+#include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
@@ -55,9 +56,7 @@ std::vector<Run> read_runs(const Store& store, const Options& options) {
   for (const std::int64_t id : ids) {
     const bool has_readings = options.what == "time";
     Run run{store.run(id), store.frames(id), has_readings ? store.series(id) : std::vector<RunSeries>(), {}};
-    std::vector<std::string> values;
-    for (const auto& [name, value] : run.info.details.settings) values.push_back(value);
-    run.name = fmt::format("run {}{}{}", id, values.empty() ? "" : ", ", fmt::join(values, ", "));
+    run.name = run_words(run.info);
     runs.push_back(std::move(run));
   }
   return runs;
@@ -87,7 +86,7 @@ const RunSeries* series_of(const Run& run, const std::string& id) {
   return found == run.series.end() ? nullptr : &*found;
 }
 
-Panel panel_of(const std::vector<Run>& runs, const std::string& id) {
+Panel panel_of(const std::vector<Run>& runs, const std::string& id, std::size_t columns) {
   Panel panel;
   for (std::size_t i = 0; i < runs.size(); ++i) {
     const RunSeries* series = series_of(runs[i], id);
@@ -95,7 +94,7 @@ Panel panel_of(const std::vector<Run>& runs, const std::string& id) {
     const std::string unit(symbol(series->info.unit));
     panel.title = series->info.title;
     panel.y_title = unit;
-    panel.curves.push_back({"", reading_line(*series), i, Curve::Look::line});
+    panel.curves.push_back({"", thinned(reading_line(*series), columns), i, Curve::Look::line});
     panel.from_zero = series->info.unit != Unit::celsius && series->info.unit != Unit::megahertz;
   }
   if (!panel.curves.empty()) return panel;
@@ -103,19 +102,6 @@ Panel panel_of(const std::vector<Run>& runs, const std::string& id) {
   for (const RunSeries& one : runs.front().series) ids.push_back(one.info.id);
   throw Error(Error::Code::not_found, fmt::format("no run has the reading '{}'{}", id, did_you_mean(id, ids)), "",
               "'idlemeter runs show RUN --all' lists them");
-}
-
-/// Marks of the only run.
-std::vector<Mark> marks_of(const Run& run) {
-  std::vector<Mark> marks;
-  for (const RunSeries& series : run.series) {
-    if (series.info.id != "recording.mark") continue;
-    for (std::size_t i = 0; i < series.at.size(); ++i) {
-      const auto* text = std::get_if<std::string>(&series.values[i]);
-      if (text != nullptr) marks.push_back({in_seconds(series.at[i].time_since_epoch()), *text});
-    }
-  }
-  return marks;
 }
 
 void plot_time(Plot& plot, std::vector<Run>& runs, const Options& options) {
@@ -134,6 +120,7 @@ void plot_time(Plot& plot, std::vector<Run>& runs, const Options& options) {
     const double here = in_seconds(at.time_since_epoch());
     return here < plot.x_from || here > plot.x_to;
   };
+  const auto columns = static_cast<std::size_t>(plot.width);
   Panel rate{"Frame rate of each second", "FPS", {}, 1}, time{"Time of each frame", "ms", {}, 2};
   for (std::size_t i = 0; i < runs.size(); ++i) {
     // Of hours each takes a while: beside each other.
@@ -142,30 +129,28 @@ void plot_time(Plot& plot, std::vector<Run>& runs, const Options& options) {
     const std::string name = figures.get();
     if (!options.span.empty())
       std::erase_if(runs[i].frames, [&](const FrameRecord& frame) { return is_outside(frame.at); });
-    auto rates = std::async(std::launch::async, [&run = runs[i]] { return frame_rate_line(run.frames); });
-    time.curves.push_back(
-        {"", frame_time_line(runs[i].frames, static_cast<std::size_t>(plot.width)), i, Curve::Look::thin_line});
+    auto rates = std::async(std::launch::async,
+                            [&run = runs[i], columns] { return thinned(frame_rate_line(run.frames), columns); });
+    time.curves.push_back({"", frame_time_line(runs[i].frames, columns), i, Curve::Look::thin_line});
     rate.curves.push_back({name, rates.get(), i, Curve::Look::line});
     Curve dots{i == 0 ? "stutters" : "", {}, i, Curve::Look::dots};
     for (const Stutter& one : stutters.frames) {
       if (!is_outside(one.at))
         dots.points.push_back({in_seconds(one.at.time_since_epoch()), in_milliseconds(one.length)});
     }
+    dots.points = thinned(dots.points, columns);
     time.curves.push_back(std::move(dots));
   }
   plot.title = game_of(runs) + "frame rate and frame time";
   plot.x_title = "seconds since the start of the run";
   plot.panels = {rate, time};
-  for (const std::string& id : options.readings) plot.panels.push_back(panel_of(runs, id));
-  if (runs.size() == 1) plot.marks = marks_of(runs.front());
+  for (const std::string& id : options.readings) plot.panels.push_back(panel_of(runs, id, columns));
+  if (runs.size() == 1) plot.marks = marks_in(runs.front().series);
 }
 
 void plot_spread(Plot& plot, const std::vector<Run>& runs) {
   double most = 1;
-  for (const Run& run : runs) {
-    for (const Percentile& one : summarize(intervals_in(run.frames), {{}, {}, {0.995}}).percentiles)
-      most = std::max(most, 1.15 * one.frame_time / 1e6);
-  }
+  for (const Run& run : runs) most = std::max(most, distribution_reach(run.frames));
   constexpr std::size_t kBins = 160;
   Panel panel{"", "share of the frames, %", {}, 1};
   for (std::size_t i = 0; i < runs.size(); ++i)

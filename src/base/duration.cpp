@@ -1,6 +1,7 @@
 #include "idlemeter/base/duration.hpp"
 
 #include <charconv>
+#include <span>
 #include <utility>
 
 #include "idlemeter/base/time.hpp"
@@ -9,8 +10,12 @@ namespace idlemeter {
 namespace {
 
 constexpr double kMost = 1e6;
-constexpr std::pair<std::string_view, Nanoseconds> kUnits[] = {
-    {"ms", kMillisecond}, {"s", kSecond}, {"min", 60 * kSecond}};
+constexpr std::pair<std::string_view, Nanoseconds> kUnits[] = {{"ms", kMillisecond},
+                                                               {"s", kSecond},
+                                                               {"min", 60 * kSecond},
+                                                               {"h", std::chrono::hours(1)},
+                                                               {"d", std::chrono::hours(24)}};
+constexpr std::size_t kShortUnits = 3;  // of them, for what is watched rather than waited for
 
 /// Takes a number from 0 to kMost off the front.
 std::optional<double> take_number(std::string_view& text) {
@@ -21,9 +26,8 @@ std::optional<double> take_number(std::string_view& text) {
   return number;
 }
 
-}  // namespace
-
-std::optional<Nanoseconds> duration_from(std::string_view text, std::string_view unit) {
+std::optional<Nanoseconds> read(std::string_view text, std::string_view unit,
+                                std::span<const std::pair<std::string_view, Nanoseconds>> units) {
   const auto amount = take_number(text);
   if (!amount) return std::nullopt;
   if (text.starts_with(':')) {
@@ -34,10 +38,21 @@ std::optional<Nanoseconds> duration_from(std::string_view text, std::string_view
   }
   while (text.starts_with(' ')) text.remove_prefix(1);
   if (text.empty()) text = unit;
-  for (const auto& [word, length] : kUnits) {
-    if (word == text) return from_seconds(*amount * in_seconds(length));
+  for (const auto& [word, length] : units) {
+    const double seconds = *amount * in_seconds(length);
+    if (word == text) return seconds <= in_seconds(kLongestTime) ? std::optional(from_seconds(seconds)) : std::nullopt;
   }
   return std::nullopt;
+}
+
+}  // namespace
+
+std::optional<Nanoseconds> duration_from(std::string_view text, std::string_view unit) {
+  return read(text, unit, std::span(kUnits).first(kShortUnits));
+}
+
+std::optional<Nanoseconds> long_duration_from(std::string_view text, std::string_view unit) {
+  return read(text, unit, kUnits);
 }
 
 }  // namespace idlemeter

@@ -1,23 +1,20 @@
 #include "idlemeter/insight/changes.hpp"
 
 #include <algorithm>
-#include <array>
 #include <cmath>
 #include <future>
-#include <iterator>
-#include <limits>
 #include <thread>
 
 #include "base/words.hpp"
 #include "frames/median.hpp"
-#include "idlemeter/frames/frame_statistic.hpp"
-#include "idlemeter/readings/units.hpp"
+#include "insight/oddities.hpp"
 
 namespace idlemeter {
 namespace {
 
 using namespace base;
 using frames::median_of;
+using insight::oddities_in;
 
 constexpr Word<ChangeKind> kChangeNames[] = {
     {"level", ChangeKind::level}, {"slope", ChangeKind::slope}, {"spread", ChangeKind::spread}};
@@ -30,19 +27,6 @@ constexpr std::string_view kOftenLookedAt[] = {"gpu.load", "gpu.clock",      "gp
                                                "net.down", "cpu.others.load"};
 constexpr std::size_t kLeastSeconds = 20;
 constexpr double kFarSlope = 6;  // spreads
-constexpr std::size_t kBursts = 5;
-
-std::size_t second_of(Moment at, Moment begin) {
-  return static_cast<std::size_t>(std::max<std::int64_t>(0, (at - begin).count() / kSecond.count()));
-}
-
-double percentile(std::vector<double> values, double q) {
-  std::sort(values.begin(), values.end());
-  const double place = q * static_cast<double>(values.size() - 1);
-  const auto low = static_cast<std::size_t>(place);
-  const double high = values[std::min(low + 1, values.size() - 1)];
-  return values[low] + (place - std::floor(place)) * (high - values[low]);
-}
 
 /// The rate first, then frame times, levels before the rest; then all other readings.
 int place_of(const ReadingChange& change) {
@@ -177,99 +161,10 @@ std::vector<ReadingChange> spread_changes(const SecondSeries& one, const std::ve
   return changes;
 }
 
-/// The least and most that a unit allows.
-std::pair<double, double> possible(const ReadingInfo& info) {
-  constexpr double kInfinity = std::numeric_limits<double>::infinity();
-  switch (info.unit) {
-    case Unit::celsius:
-      return {-60, 200};
-    case Unit::percent:
-      return {0, info.id.ends_with("load") || info.id.ends_with("used") ? 100.5 : kInfinity};
-    case Unit::none:
-      return {-kInfinity, kInfinity};
-    default:
-      return {0, kInfinity};
-  }
-}
-
 struct Single {
   std::vector<ReadingChange> changes;
   std::vector<OddStretch> oddities;
 };
-
-/// Seconds that fulfil a condition, as stretches.
-template <typename Condition>
-void each_stretch(std::size_t seconds, const Condition& holds, const auto& call) {
-  for (std::size_t i = 0; i < seconds;) {
-    std::size_t end = i;
-    while (end < seconds && holds(end)) ++end;
-    if (end > i) call(i, end);
-    i = end + 1;
-  }
-}
-
-void add_impossible(const SecondSeries& one, std::vector<OddStretch>& into) {
-  const std::pair<double, double> range = possible(one.info);
-  each_stretch(
-      one.values.size(), [&](std::size_t i) { return one.values[i] < range.first || one.values[i] > range.second; },
-      [&](std::size_t begin, std::size_t end) {
-        into.push_back({one.info, OddKind::impossible, moment_of(one, begin),
-                        kSecond * static_cast<std::int64_t>(end - begin), one.values[begin], 0, 0});
-      });
-}
-
-void add_spikes(const SecondSeries& one, const Noise& noise, const ChangeRules& rules, std::vector<OddStretch>& into) {
-  constexpr std::size_t kAround = 15;
-  const double least = std::max(rules.spike * noise.spread, rules.least_share);
-  std::vector<double> usual(one.values.size());
-  for (std::size_t i = 0; i < one.values.size(); ++i) {
-    const std::size_t from = i < kAround ? 0 : i - kAround, to = std::min(one.values.size(), i + kAround + 1);
-    std::vector<double> around(one.values.begin() + static_cast<std::ptrdiff_t>(from),
-                               one.values.begin() + static_cast<std::ptrdiff_t>(to));
-    usual[i] = median_of(around);
-  }
-  const auto longest = static_cast<std::size_t>(rules.longest_spike / kSecond);
-  const std::size_t before = into.size();
-  each_stretch(
-      one.values.size(),
-      [&](std::size_t i) {
-        const double apart = std::abs(one.values[i] - usual[i]);
-        return apart > least && apart > 0.1 * std::abs(usual[i]);
-      },
-      [&](std::size_t begin, std::size_t end) {
-        if (end - begin > longest) return;
-        std::size_t worst = begin;
-        for (std::size_t i = begin; i < end; ++i) {
-          if (std::abs(one.values[i] - usual[i]) > std::abs(one.values[worst] - usual[worst])) worst = i;
-        }
-        into.push_back({one.info, OddKind::spike, moment_of(one, begin),
-                        kSecond * static_cast<std::int64_t>(end - begin), one.values[worst], usual[worst],
-                        std::abs(one.values[worst] - usual[worst]) / noise.spread});
-      });
-  // A reading that comes in bursts has no spikes.
-  if (into.size() - before > std::max<std::size_t>(kBursts, one.values.size() / 600))
-    into.erase(into.begin() + static_cast<std::ptrdiff_t>(before), into.end());
-}
-
-/// Stands still for long in a series that otherwise hardly ever does.
-void add_stuck(const SecondSeries& one, const ChangeRules& rules, std::vector<OddStretch>& into) {
-  std::size_t moves = 0, still = 0;
-  for (std::size_t i = 1; i < one.values.size(); ++i) (one.values[i] == one.values[i - 1] ? still : moves) += 1;
-  const auto least = static_cast<std::size_t>(rules.stuck / kSecond);
-  std::vector<std::pair<std::size_t, std::size_t>> found;
-  std::size_t stuck = 0;
-  each_stretch(
-      one.values.size(), [&](std::size_t i) { return i > 0 && one.values[i] == one.values[i - 1]; },
-      [&](std::size_t begin, std::size_t end) {
-        if (end - begin < least) return;
-        found.emplace_back(begin, end);
-        stuck += end - begin;
-      });
-  if (moves < least || 10 * (still - stuck) > moves) return;  // it often stands still
-  for (const auto& [begin, end] : found)
-    into.push_back({one.info, OddKind::stuck, moment_of(one, begin), kSecond * static_cast<std::int64_t>(end - begin),
-                    one.values[begin], one.values[begin], 0});
-}
 
 Single look_at(const SecondSeries& one, const ChangeRules& rules) {
   Single found;
@@ -284,9 +179,7 @@ Single look_at(const SecondSeries& one, const ChangeRules& rules) {
     });
     if (!jumps) found.changes.push_back(std::move(change));
   }
-  add_impossible(one, found.oddities);
-  add_spikes(one, noise, rules, found.oddities);
-  add_stuck(one, rules, found.oddities);
+  found.oddities = oddities_in(one, noise, rules);
   return found;
 }
 
@@ -324,53 +217,6 @@ std::vector<ReadingInfo> as_before(const std::vector<SecondSeries>& series, cons
 
 std::string_view name_of(ChangeKind kind) { return word_of(kind, kChangeNames); }
 std::string_view name_of(OddKind kind) { return word_of(kind, kOddNames); }
-
-std::vector<SecondSeries> seconds_of(std::span<const FrameRecord> frames, const std::vector<RunSeries>& series) {
-  std::vector<SecondSeries> all;
-  const auto add = [&](const ReadingInfo& info, std::vector<std::vector<double>>& seconds, const auto& figure) {
-    SecondSeries one{info, Moment{}, {}};
-    std::size_t first = 0;
-    while (first < seconds.size() && seconds[first].empty()) ++first;
-    one.begin = Moment{kSecond * static_cast<std::int64_t>(first)};
-    for (std::size_t i = first; i < seconds.size(); ++i)
-      one.values.push_back(seconds[i].empty() ? one.values.back() : figure(seconds[i]));
-    if (!one.values.empty()) all.push_back(std::move(one));
-  };
-  std::vector<std::vector<double>> times;
-  for (const FrameRecord& frame : frames) {
-    const std::size_t second = second_of(frame.at, Moment{});
-    if (second >= times.size()) times.resize(second + 1);
-    times[second].push_back(in_milliseconds(frame.interval));
-  }
-  if (times.size() > 2) times.pop_back();  // a part of a second
-  const auto info = [](const char* id, const char* title, const char* brief, Unit unit) {
-    return ReadingInfo{
-        .id = id, .title = title, .brief = brief, .device = "Game", .kind = DeviceKind::frames, .unit = unit};
-  };
-  add(info("frame.rate", "Frame rate", "FPS", Unit::frames_per_second), times, [](const std::vector<double>& second) {
-    double sum = 0;
-    for (const double time : second) sum += time;
-    return 1e3 * static_cast<double>(second.size()) / sum;
-  });
-  add(info("frame.time", "Median frame time", "Frame time", Unit::millisecond), times,
-      [](std::vector<double> second) { return median_of(second); });
-  add(info("frame.percentile@99%", "99th percentile of frame time", "99 %", Unit::millisecond), times,
-      [](const std::vector<double>& second) { return percentile(second, 0.99); });
-  for (const RunSeries& one : series) {
-    if (one.info.text || one.info.kind == DeviceKind::frames || one.info.id.starts_with("recording.")) continue;
-    std::vector<std::vector<double>> seconds;
-    for (std::size_t i = 0; i < one.at.size(); ++i) {
-      const auto value = number(one.values[i]);
-      if (!value || one.at[i] < Moment{}) continue;
-      const std::size_t second = second_of(one.at[i], Moment{});
-      if (second > 400 * 24 * 3'600) break;  // a moment that can't be
-      if (second >= seconds.size()) seconds.resize(second + 1);
-      seconds[second].push_back(*value);
-    }
-    add(one.info, seconds, [](std::vector<double> second) { return median_of(second); });
-  }
-  return all;
-}
 
 Changes find_changes(const std::vector<SecondSeries>& series, const ChangeRules& rules) {
   const std::vector<Single> all = look_at_all(series, rules);

@@ -41,17 +41,17 @@ class Column {
   PlotPoint first_, least_, most_, last_;
 };
 
-}  // namespace
-
-std::vector<PlotPoint> frame_time_line(std::span<const FrameRecord> frames, std::size_t columns) {
+/// Through the points of a range that rises in x, at most four for each column.
+template <typename Range, typename ToPoint>
+std::vector<PlotPoint> line_through(const Range& range, std::size_t columns, const ToPoint& to_point) {
   std::vector<PlotPoint> line;
-  if (frames.empty() || columns == 0) return line;
-  const double start = point_of(frames.front()).x;
-  const double width = std::max(1e-9, (point_of(frames.back()).x - start) / static_cast<double>(columns));
+  if (range.empty() || columns == 0) return line;
+  const double start = to_point(range.front()).x;
+  const double width = std::max(1e-9, (to_point(range.back()).x - start) / static_cast<double>(columns));
   Column column;
   double until = start + width;
-  for (const FrameRecord& frame : frames) {
-    const PlotPoint point = point_of(frame);
+  for (const auto& one : range) {
+    const PlotPoint point = to_point(one);
     if (point.x > until) {
       column.flush(line);
       until += std::ceil((point.x - until) / width) * width;
@@ -60,6 +60,16 @@ std::vector<PlotPoint> frame_time_line(std::span<const FrameRecord> frames, std:
   }
   column.flush(line);
   return line;
+}
+
+}  // namespace
+
+std::vector<PlotPoint> frame_time_line(std::span<const FrameRecord> frames, std::size_t columns) {
+  return line_through(frames, columns, &point_of);
+}
+
+std::vector<PlotPoint> thinned(std::span<const PlotPoint> points, std::size_t columns) {
+  return line_through(points, columns, [](const PlotPoint& point) { return point; });
 }
 
 std::vector<PlotPoint> frame_rate_line(std::span<const FrameRecord> frames) {
@@ -81,6 +91,11 @@ std::vector<PlotPoint> frame_rate_line(std::span<const FrameRecord> frames) {
   }
   flush();
   return line;
+}
+
+double distribution_reach(std::span<const FrameRecord> frames) {
+  const auto percentiles = summarize(intervals_in(frames), {{}, {}, {0.995}}).percentiles;
+  return percentiles.empty() ? 1 : std::max(1.0, 1.15 * percentiles.front().frame_time / 1e6);
 }
 
 std::vector<PlotPoint> distribution(std::span<const FrameRecord> frames, double most, std::size_t bins) {
@@ -120,6 +135,18 @@ std::vector<PlotPoint> reading_line(const RunSeries& series) {
       line.push_back({in_seconds(series.at[i].time_since_epoch()), *value});
   }
   return line;
+}
+
+std::vector<PlotMark> marks_in(const std::vector<RunSeries>& series) {
+  std::vector<PlotMark> marks;
+  for (const RunSeries& one : series) {
+    if (one.info.id != "recording.mark") continue;
+    for (std::size_t i = 0; i < one.at.size(); ++i) {
+      if (const auto* text = std::get_if<std::string>(&one.values[i]))
+        marks.push_back({in_seconds(one.at[i].time_since_epoch()), *text});
+    }
+  }
+  return marks;
 }
 
 }  // namespace idlemeter

@@ -6,7 +6,14 @@
 #include <limits>
 #include <stdexcept>
 
+#include "frames/median.hpp"
+#include "insight/running_medians.hpp"
+
 namespace idlemeter {
+
+using frames::median_of;
+using insight::running_medians;
+
 namespace {
 
 constexpr double kOutlier = 4;  // spreads around the running median, beyond which a number counts as that far
@@ -14,27 +21,6 @@ constexpr double kMostInflation = 30;
 constexpr double kToDeviation = 1.4826;
 constexpr std::size_t kLongest = 5'400;  // numbers that are looked at one by one
 constexpr std::size_t kBlock = 8;        // of longer series
-
-double median_of(std::vector<double>& values) {
-  const auto middle = values.begin() + static_cast<std::ptrdiff_t>(values.size() / 2);
-  std::nth_element(values.begin(), middle, values.end());
-  return *middle;
-}
-
-/// The median of the window around each number. The window is kept sorted as it moves on.
-std::vector<double> running_medians(std::span<const double> series, std::size_t window) {
-  std::vector<double> medians, sorted;
-  medians.reserve(series.size());
-  const std::size_t half = window / 2;
-  std::size_t from = 0, to = 0;
-  for (std::size_t i = 0; i < series.size(); ++i) {
-    for (; to < std::min(series.size(), i + half + 1); ++to)
-      sorted.insert(std::upper_bound(sorted.begin(), sorted.end(), series[to]), series[to]);
-    for (; from + half < i; ++from) sorted.erase(std::lower_bound(sorted.begin(), sorted.end(), series[from]));
-    medians.push_back(sorted[sorted.size() / 2]);
-  }
-  return medians;
-}
 
 /// Sums of a series from its start, for lines through any part of it in constant time: each number weighs as much as
 /// the inverse of its variance. Places count from the middle of the series, so that no digits are lost.

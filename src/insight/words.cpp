@@ -39,6 +39,18 @@ std::string moment_words(Moment at) {
   return fmt::format("{}:{:04.1f}", minutes, std::floor((seconds - 60 * minutes) * 10) / 10);
 }
 
+std::string second_words(Moment at) {
+  const auto seconds = std::max<std::int64_t>(0, at.time_since_epoch() / kSecond);
+  return seconds < 3'600 ? fmt::format("{}:{:02}", seconds / 60, seconds % 60)
+                         : fmt::format("{}:{:02}:{:02}", seconds / 3'600, seconds / 60 % 60, seconds % 60);
+}
+
+std::string run_words(const RunInfo& run) {
+  std::string words = fmt::format("run {}", run.id);
+  for (const auto& [name, value] : run.details.settings) words += ", " + value;
+  return words;
+}
+
 std::string stutter_words(const RunInsight& run) {
   const Stutters& s = run.stutters;
   if (s.frames.empty()) return "none";
@@ -148,13 +160,6 @@ std::string apart_words(Moment at, Moment lead) {
   const auto seconds = std::llround(in_seconds(at - lead));
   if (seconds == 0) return "at the same time";
   return fmt::format("{} s {}", std::abs(seconds), seconds < 0 ? "before" : "later");
-}
-
-/// "2:05", "1:02:05"
-std::string second_words(Moment at) {
-  const auto seconds = std::max<std::int64_t>(0, at.time_since_epoch() / kSecond);
-  return seconds < 3'600 ? fmt::format("{}:{:02}", seconds / 60, seconds % 60)
-                         : fmt::format("{}:{:02}:{:02}", seconds / 3'600, seconds / 60 % 60, seconds % 60);
 }
 
 std::vector<std::string> as_before_words(const ChangeEvent& event) {

@@ -14,6 +14,7 @@
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/insight/plot_data.hpp"
+#include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/run.hpp"
@@ -24,7 +25,7 @@ namespace {
 using Json = nlohmann::ordered_json;
 
 constexpr std::size_t kBins = 120, kLongestName = 80;
-constexpr std::size_t kMostSamples = 1'200;  // of a reading in a run: more are thinned
+constexpr std::size_t kReadingColumns = 300;  // of a reading over time: four numbers each at most
 
 std::int64_t microseconds(Nanoseconds length) { return std::llround(static_cast<double>(length.count()) / 1e3); }
 
@@ -80,35 +81,15 @@ bool has_numbers(const RunSeries& series) {
                                           [](const Value& value) { return number(value).has_value(); });
 }
 
-/// Numbers over time, of one reading: the mean of each slice of time if they are too many.
+/// Numbers over time, of one reading.
 Json samples_of(const RunSeries& series) {
-  Json json = {{"x", Json::array()}, {"y", Json::array()}};
-  const int digits = digits_of(series.info) + 1;
-  const auto line = reading_line(series);
-  const std::size_t together = line.size() / kMostSamples + 1;
-  for (std::size_t i = 0; i < line.size(); i += together) {
-    const std::size_t end = std::min(line.size(), i + together);
-    double x = 0, y = 0;
-    for (std::size_t j = i; j < end; ++j) {
-      x += line[j].x;
-      y += line[j].y;
-    }
-    json["x"].push_back(rounded(x / static_cast<double>(end - i), 2));
-    json["y"].push_back(rounded(y / static_cast<double>(end - i), digits));
-  }
-  return json;
+  return points(thinned(reading_line(series), kReadingColumns), 2, digits_of(series.info) + 1);
 }
 
 Json marks_of(const std::vector<RunSeries>& all) {
   Json json = Json::array();
-  for (const RunSeries& series : all) {
-    if (series.info.id != "recording.mark") continue;
-    for (std::size_t i = 0; i < series.at.size(); ++i) {
-      if (const auto* text = std::get_if<std::string>(&series.values[i]))
-        json.push_back(
-            {rounded(in_seconds(series.at[i].time_since_epoch()), 3), cut_to(printable(*text), kLongestName)});
-    }
-  }
+  for (const PlotMark& mark : marks_in(all))
+    json.push_back({rounded(mark.at, 3), cut_to(printable(mark.text), kLongestName)});
   return json;
 }
 
@@ -162,19 +143,6 @@ class Readings {
   std::map<std::string, std::pair<double, double>> ranges_;
 };
 
-/// How far the plot of the spread reaches, in milliseconds: most frames of all runs.
-double most_of(const std::vector<RunGroup>& groups, const std::vector<std::vector<FrameRecord>>& frames) {
-  double most = 1;
-  std::size_t i = 0;
-  for (const RunGroup& group : groups) {
-    for (std::size_t r = 0; r < group.runs.size(); ++r, ++i) {
-      for (const Percentile& one : summarize(intervals_in(frames[i]), {{}, {}, {0.995}}).percentiles)
-        most = std::max(most, 1.15 * one.frame_time / 1e6);
-    }
-  }
-  return most;
-}
-
 /// JSON between <script> and </script>: no character of it may look like a tag to the parser of HTML.
 std::string safe_in_script(const std::string& json) {
   std::string safe;
@@ -191,11 +159,7 @@ std::string safe_in_script(const std::string& json) {
 
 }  // namespace
 
-std::string name_of(const RunInfo& run) {
-  std::string name = fmt::format("run {}", run.id);
-  for (const auto& [setting, value] : run.details.settings) name += ", " + value;
-  return cut_to(printable(name), kLongestName);
-}
+std::string name_of(const RunInfo& run) { return cut_to(printable(run_words(run)), kLongestName); }
 
 PageData page_data(const Store& store, const std::vector<RunGroup>& groups, std::size_t most_frames) {
   PageData data;
@@ -210,7 +174,8 @@ PageData page_data(const Store& store, const std::vector<RunGroup>& groups, std:
   }
   data.thinned = all > most_frames;
   const std::size_t columns = std::max<std::size_t>(200, most_frames / 4 / std::max<std::size_t>(1, count));
-  const double most = most_of(groups, frames);
+  double most = 1;
+  for (const auto& its : frames) most = std::max(most, distribution_reach(its));
   Json runs = Json::array(), names = Json::array();
   Readings readings;
   for (std::size_t g = 0, i = 0; g < groups.size(); ++g) {

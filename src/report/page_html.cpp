@@ -15,6 +15,7 @@
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/run.hpp"
+#include "report/html.hpp"
 #include "report/page_data.hpp"
 
 namespace idlemeter::report {
@@ -23,53 +24,10 @@ namespace {
 constexpr std::size_t kLongestText = 20'000;
 constexpr std::size_t kHitches = 5;  // shown of a run; of many runs fewer
 
-/// The cells of a row; numbers are aligned to the right.
-struct Cell {
-  std::string content;  ///< HTML
-  enum class Kind : std::uint8_t { text, number, words, row_head } kind = Kind::text;
-};
-
-std::string row(const std::vector<Cell>& cells) {
-  std::string text = "<tr>";
-  for (const Cell& cell : cells) {
-    if (cell.kind == Cell::Kind::row_head) text += "<th scope=\"row\">" + cell.content + "</th>";
-    if (cell.kind == Cell::Kind::number) text += "<td class=\"number\">" + cell.content + "</td>";
-    if (cell.kind == Cell::Kind::words) text += "<td class=\"words\">" + cell.content + "</td>";
-    if (cell.kind == Cell::Kind::text) text += "<td>" + cell.content + "</td>";
-  }
-  return text + "</tr>\n";
-}
-
-std::string head(const std::vector<Cell>& cells) {
-  std::string text = "<thead><tr>";
-  for (const Cell& cell : cells)
-    text += fmt::format("<th scope=\"col\"{}>{}</th>", cell.kind == Cell::Kind::number ? " class=\"number\"" : "",
-                        cell.content);
-  return text + "</tr></thead>\n";
-}
-
-/// A table that scrolls by itself where the page is too narrow for it; by keyboard too.
-std::string table(const std::string& label, const std::string& content) {
-  return fmt::format("<div class=\"wide\" role=\"region\" aria-label=\"{}\" tabindex=\"0\"><table>{}</table></div>\n",
-                     html(label), content);
-}
-
-std::string section(const char* id, const char* title, const std::string& content) {
-  return fmt::format("<section id=\"{0}\" aria-labelledby=\"{0}-title\"><h2 id=\"{0}-title\">{1}</h2>\n{2}</section>\n",
-                     id, title, content);
-}
-
-std::string list(const char* style, const std::vector<std::string>& lines) {
-  if (lines.empty()) return "";
-  std::string text = fmt::format("<ul class=\"{}\">", style);
-  for (const std::string& line : lines) text += "<li>" + line + "</li>";
-  return text + "</ul>\n";
-}
-
 std::string shown(const ReadingInfo& info, double value) { return format_number(value, digits_of(info)); }
 
 /// "Quality is faster than Medium: average frame rate +36.8 % (95 % interval +35.0 % to +38.6 %)."
-std::string headline(const Comparison& comparison) {
+std::string headline(const Comparison& comparison, double confidence) {
   const ComparedFigure& figure = comparison.figures.front();
   std::string text;
   for (std::size_t g = 0; g < figure.groups.size(); ++g) {
@@ -78,8 +36,9 @@ std::string headline(const Comparison& comparison) {
     const std::string group = "<b><bdi>" + html(comparison.names[g]) + "</bdi></b>",
                       base = "<b><bdi>" + html(comparison.names[comparison.base]) + "</bdi></b>";
     const std::string amount = html(amount_words(figure.info, *difference, difference->value));
-    const std::string interval =
-        difference->low ? " (95 % interval " + html(interval_words(figure.info, *difference)) + ")" : "";
+    const std::string interval = difference->low ? fmt::format(" ({:g} % interval ", 100 * confidence) +
+                                                       html(interval_words(figure.info, *difference)) + ")"
+                                                 : "";
     const std::string what = html(in_sentence(figure.info.title));
     const std::string verdict = html(verdict_words(figure.info, *difference));
     const bool is_told = difference->verdict == Verdict::higher || difference->verdict == Verdict::lower;
@@ -151,14 +110,15 @@ std::string compared(const Comparison& comparison, const ComparedFigure& figure)
                  {verdict, words}});
   }
   const std::string title = with_unit(figure.info.title, figure.info);
-  return fmt::format("<h3>{}</h3>\n", html(title)) + table(title, head({{"Group"},
-                                                                        {"Runs", number},
-                                                                        {"Mean, with its interval"},
-                                                                        {"Mean ± spread", number},
-                                                                        {"Difference", number},
-                                                                        {"Interval", number},
-                                                                        {"Verdict"}}) +
-                                                                      "<tbody>" + rows + "</tbody>");
+  return fmt::format("<h3>{}</h3>\n", html(title)) + table(title,
+                                                           head({{"Group"},
+                                                                 {"Runs", number},
+                                                                 {"Mean, with its interval"},
+                                                                 {"Mean ± spread", number},
+                                                                 {"Difference", number},
+                                                                 {"Interval", number},
+                                                                 {"Verdict"}}),
+                                                           rows);
 }
 
 template <typename Call>
@@ -194,34 +154,8 @@ std::string long_text(const std::string& text) { return html(cut_to(printable(te
 
 }  // namespace
 
-std::string html(std::string_view text) {
-  std::string safe;
-  for (const char c : printable(text, "\n\t")) {
-    switch (c) {
-      case '&':
-        safe += "&amp;";
-        break;
-      case '<':
-        safe += "&lt;";
-        break;
-      case '>':
-        safe += "&gt;";
-        break;
-      case '"':
-        safe += "&quot;";
-        break;
-      case '\'':
-        safe += "&#39;";
-        break;
-      default:
-        safe += c;
-    }
-  }
-  return safe;
-}
-
-std::string summary_section(const std::vector<RunGroup>& groups, const FigureSet& figures,
-                            const Comparison* comparison) {
+std::string summary_section(const std::vector<RunGroup>& groups, const FigureSet& figures, const Comparison* comparison,
+                            double confidence) {
   using enum Cell::Kind;
   std::vector<RunInsight> all;
   each_run(groups, [&](const RunInsight& run, std::size_t) { all.push_back(run); });
@@ -250,8 +184,8 @@ std::string summary_section(const std::vector<RunGroup>& groups, const FigureSet
       rows += row(cells);
     }
   }
-  std::string content = comparison != nullptr && !comparison->figures.empty() ? headline(*comparison) : "";
-  content += table("Summary", head(heads) + "<tbody>" + rows + "</tbody>");
+  std::string content = comparison != nullptr && !comparison->figures.empty() ? headline(*comparison, confidence) : "";
+  content += table("Summary", head(heads), rows);
   if (any_uncertain) content += "<p class=\"note\">* of too few frames to be sure</p>\n";
   return section("summary", "Summary", content);
 }
@@ -271,7 +205,7 @@ std::string comparison_section(const Comparison& comparison) {
       for (const std::string& value : other.values) cells.push_back({long_text(value)});
       rows += row(cells);
     }
-    text += "<h3>What else differs</h3>\n" + table("What else differs", head(heads) + "<tbody>" + rows + "</tbody>");
+    text += "<h3>What else differs</h3>\n" + table("What else differs", head(heads), rows);
   }
   return section("comparison", "Comparison", text);
 }
@@ -323,13 +257,14 @@ std::string stutters_section(const std::vector<RunGroup>& groups) {
       "stutters", "Stutters",
       "<p>The worst of each run, with what else was unusual at that moment: evidence, not a cause. A moment shows "
       "it in the plots.</p>\n" +
-          table("Stutters", head({{"Run"},
-                                  {"At", number},
-                                  {"Longest, ms", number},
-                                  {"Lost, ms", number},
-                                  {"Frames", number},
-                                  {"Unusual"}}) +
-                                "<tbody>" + rows + "</tbody>"));
+          table("Stutters",
+                head({{"Run"},
+                      {"At", number},
+                      {"Longest, ms", number},
+                      {"Lost, ms", number},
+                      {"Frames", number},
+                      {"Unusual"}}),
+                rows));
 }
 
 std::string facts_section(const std::vector<RunGroup>& groups) {
@@ -353,7 +288,7 @@ std::string facts_section(const std::vector<RunGroup>& groups) {
       for (const auto& [name, values] : different) cells.push_back({values[i] ? long_text(*values[i]) : "–"});
       rows += row(cells);
     });
-    text += "<h3>What differs</h3>\n" + table("What differs", head(heads) + "<tbody>" + rows + "</tbody>");
+    text += "<h3>What differs</h3>\n" + table("What differs", head(heads), rows);
   }
   std::string about;
   each_run(groups, [&](const RunInsight& run, std::size_t) {
@@ -373,14 +308,13 @@ std::string facts_section(const std::vector<RunGroup>& groups) {
     about += fmt::format("<details><summary>{}</summary><dl>{}</dl></details>\n", html(name_of(run.info)), lines);
   });
   text += "<h3>Each run</h3>\n" + about;
-  if (!same.empty())
-    text += "<h3>The same in all runs</h3>\n" + table("The same in all runs", "<tbody>" + same + "</tbody>");
+  if (!same.empty()) text += "<h3>The same in all runs</h3>\n" + table("The same in all runs", "", same);
   return section("facts", "Facts and settings", text);
 }
 
-std::string definitions_section(const FigureSet& figures, bool compares) {
+std::string definitions_section(const FigureSet& figures, double confidence) {
   std::string text = "<dl class=\"definitions\">\n";
-  const auto add = [&](const char* term, const char* words) {
+  const auto add = [&](const char* term, const std::string& words) {
     text += fmt::format("<dt>{}</dt><dd>{}</dd>\n", term, words);
   };
   add("Frame time", "The time between two presents of the game, to the nanosecond, on the monotonic clock.");
@@ -399,13 +333,14 @@ std::string definitions_section(const FigureSet& figures, bool compares) {
       "mixed "
       "in between; rate cap if frame times hardly vary and the GPU has time left. Without GPU times by the GPU's "
       "load.");
-  if (compares)
+  if (confidence > 0)
     add("Difference, interval, verdict",
-        "A run is the unit. Means are geometric, the spread is the standard deviation from run to run, differences are "
-        "of "
-        "the means to the base's with 95 % intervals (Welch 1947). “No difference seen” means that the interval leaves "
-        "no "
-        "room for one that matters; “too few runs to tell” is said otherwise.");
+        fmt::format(
+            "A run is the unit. Means are geometric, the spread is the standard deviation from run to run, "
+            "differences are of the means to the base's with {:g} % intervals (Welch 1947). “No difference seen” "
+            "means that the interval leaves no room for one that matters; “too few runs to tell” is said "
+            "otherwise.",
+            100 * confidence));
   text += "</dl>\n<p class=\"note\">Figures:";
   for (const RunFigure& figure : figures.of(RunInsight())) text += " " + html(figure.info.id) + ";";
   text.back() = '.';

@@ -2,7 +2,6 @@
 #pragma once
 
 #include <string>
-#include <string_view>
 #include <vector>
 
 #include "idlemeter/insight/compare.hpp"
@@ -10,16 +9,14 @@
 
 namespace idlemeter::report {
 
-/// Text as HTML: "a < b" -> "a &lt; b"; control characters and those that turn the direction of writing become U+FFFD.
-[[nodiscard]] std::string html(std::string_view text);
-
 // Sections, each with its heading.
 [[nodiscard]] std::string summary_section(const std::vector<RunGroup>& groups, const FigureSet& figures,
-                                          const Comparison* comparison);
+                                          const Comparison* comparison, double confidence);
 [[nodiscard]] std::string comparison_section(const Comparison& comparison);
 [[nodiscard]] std::string plots_section(bool thinned);
 [[nodiscard]] std::string stutters_section(const std::vector<RunGroup>& groups);
 [[nodiscard]] std::string facts_section(const std::vector<RunGroup>& groups);
-[[nodiscard]] std::string definitions_section(const FigureSet& figures, bool compares);
+/// `confidence` of the intervals of a comparison; 0: there is none.
+[[nodiscard]] std::string definitions_section(const FigureSet& figures, double confidence);
 
 }  // namespace idlemeter::report

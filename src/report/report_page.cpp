@@ -10,6 +10,7 @@
 
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/insight/compare.hpp"
+#include "report/html.hpp"
 #include "report/page_data.hpp"
 #include "report/page_html.hpp"
 #include "report/report_assets.hpp"
@@ -67,6 +68,7 @@ std::string report_page(const Store& store, const std::vector<RunGroup>& groups,
   if (runs == 0) throw std::invalid_argument("a report is of at least one run");
   const std::optional<Comparison> comparison =
       groups.size() > 1 ? std::optional(compare(groups, figures, options.comparison)) : std::nullopt;
+  const double confidence = options.comparison.rules.confidence;
   const PageData data = page_data(store, groups, options.most_frames);
   const std::string title = html(options.title.empty() ? title_of(groups) : options.title);
   std::string page = fmt::format(
@@ -82,10 +84,10 @@ std::string report_page(const Store& store, const std::vector<RunGroup>& groups,
   page += fmt::format("<p class=\"note\">{} run{} recorded by Idle Meter.</p>\n", runs, runs == 1 ? "" : "s");
   if (!options.note.empty()) page += "<p>" + html(options.note) + "</p>\n";
   page += navigation(comparison.has_value()) + "</header>\n<main>\n";
-  page += summary_section(groups, figures, comparison ? &*comparison : nullptr);
+  page += summary_section(groups, figures, comparison ? &*comparison : nullptr, confidence);
   if (comparison) page += comparison_section(*comparison);
   page += plots_section(data.thinned) + stutters_section(groups) + facts_section(groups);
-  page += definitions_section(figures, comparison.has_value());
+  page += definitions_section(figures, comparison ? confidence : 0);
   page += "</main>\n<script type=\"application/json\" id=\"data\">" + data.json + "</script>\n<script>";
   page += kScript;
   return page + "</script>\n</body>\n</html>\n";

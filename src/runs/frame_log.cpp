@@ -62,20 +62,16 @@ struct Scale {
     }
   }
 
-  /// False if it isn't a number. What is at `readable` and behind it, up to the text, can be read too.
-  bool read(std::string_view text, char point, const char* readable, Nanoseconds& into) const {
-    if (usual_nanoseconds(text, point, power, readable, into)) return !is_rate || invert(into);
-    return read_slowly(trimmed(text), point, into);
+  /// False if it isn't a number.
+  bool read(std::string_view text, char point, Nanoseconds& into) const {
+    if (exact_nanoseconds(text, point, power, into)) return !is_rate || invert(into);
+    text = trimmed(text);
+    const bool is_number = exact_nanoseconds(text, point, power, into) ||
+                           (text.find(':') != std::string_view::npos && clock_nanoseconds(text, point, into));
+    return is_number && (!is_rate || invert(into));
   }
 
  private:
-  bool read_slowly(std::string_view text, char point, Nanoseconds& into) const {
-    auto number = exact_nanoseconds(text, point, power);
-    if (!number && text.find(':') != std::string_view::npos) number = clock_nanoseconds(text, point);
-    if (number) into = *number;
-    return number && (!is_rate || invert(into));
-  }
-
   /// A rate's period.
   static bool invert(Nanoseconds& number) {
     if (number <= Nanoseconds{}) return false;
@@ -118,12 +114,11 @@ class Frames {
     Nanoseconds interval{}, at{}, work{};
     bool has_interval = format_.frame_time.at.has_value();
     if (has_interval) {
-      if (!frame_scale_.read(length, point_, readable_, interval))
-        return fails(*run, number, length, format_.frame_time);
+      if (!frame_scale_.read(length, point_, interval)) return fails(*run, number, length, format_.frame_time);
       if (interval <= Nanoseconds{}) return fails(*run, number, length, format_.frame_time, "isn't above 0");
     }
     if (format_.time.at) {
-      if (!time_scale_.read(time, point_, readable_, at)) return fails(*run, number, time, format_.time);
+      if (!time_scale_.read(time, point_, at)) return fails(*run, number, time, format_.time);
       if (run->any && at < run->last) return fails(*run, number, time, format_.time, "is before the line above");
       if (!has_interval && run->begun) {
         if (at == run->last) return fails(*run, number, time, format_.time, "is that of the line above");
@@ -139,8 +134,8 @@ class Frames {
     run->last = at;
     run->begun = run->any = true;
     if (!has_interval) return;  // its beginning isn't known
-    const bool has_work = format_.gpu_work.at && work_scale_.read(field(format_.gpu_work), point_, readable_, work) &&
-                          work > Nanoseconds{};
+    const bool has_work =
+        format_.gpu_work.at && work_scale_.read(field(format_.gpu_work), point_, work) && work > Nanoseconds{};
     log_.runs[run->place].frames.push_back({Moment{at}, interval, has_work ? work : kUnknownTime});
   }
 
@@ -168,13 +163,8 @@ class Frames {
   bool find_fields(std::string_view line) {
     fields_.clear();
     const char *at = line.data(), *const end = at + line.size();
-    readable_ = at;
     while (fields_.size() < needed_) {
-      if (at != end && *at == '"') {
-        const bool is_whole = fields_of(line, format_.delimiter, fields_, unquoted_);
-        readable_ = nullptr;
-        return is_whole;
-      }
+      if (at != end && *at == '"') return fields_of(line, format_.delimiter, fields_, unquoted_);
       const auto* stop =
           static_cast<const char*>(std::memchr(at, format_.delimiter, static_cast<std::size_t>(end - at)));
       fields_.emplace_back(at, static_cast<std::size_t>((stop == nullptr ? end : stop) - at));
@@ -225,29 +215,28 @@ class Frames {
   std::size_t needed_ = 0;
   std::vector<std::string_view> fields_;
   std::string unquoted_;
-  const char* readable_ = nullptr;  // the line, if all fields are in it
   std::unordered_map<std::string, Run> runs_;
   Run* current_ = nullptr;
   std::string current_name_;
 };
 
 FrameLog read(TextLines& lines, const std::string& where, const FrameLogFormat& asked) {
-  LogSample sample;
+  std::vector<std::string> sample;
   std::vector<std::uint64_t> numbers;
   std::size_t bytes = 0;
-  for (; sample.lines.size() < kSampleLines && bytes < kSampleBytes;) {
+  for (; sample.size() < kSampleLines && bytes < kSampleBytes;) {
     const auto line = lines.next();
     if (!line) break;
     if (is_to_skip(*line)) continue;
-    sample.lines.emplace_back(*line);
+    sample.emplace_back(*line);
     numbers.push_back(lines.number());
     bytes += line->size();
   }
   LogPlan plan = plan_of(sample, asked, where);
   FrameLog log;
-  const std::size_t most = bytes == 0 ? 0 : lines.size() * sample.lines.size() / bytes;
+  const std::size_t most = bytes == 0 ? 0 : lines.size() * sample.size() / bytes;
   Frames frames(log, plan, std::min(most, kMostExpected));
-  for (std::size_t i = plan.heading_lines; i < sample.lines.size(); ++i) frames.take(sample.lines[i], numbers[i]);
+  for (std::size_t i = plan.heading_lines; i < sample.size(); ++i) frames.take(sample[i], numbers[i]);
   while (const auto line = lines.next()) frames.take(*line, lines.number());
   frames.finish();
   if (log.runs.empty()) {

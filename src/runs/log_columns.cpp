@@ -82,14 +82,15 @@ Role role_of(const Heading& heading) {
 
 /// A number as it may stand in a log, whatever its decimal sign is.
 bool is_number(std::string_view text) {
-  return !text.empty() && (exact_nanoseconds(text, '.', 0) || exact_nanoseconds(text, ',', 0));
+  Nanoseconds number{};
+  return exact_nanoseconds(text, '.', 0, number) || exact_nanoseconds(text, ',', 0, number);
 }
 
 /// Finds the heading and the columns.
 class Finder {
  public:
-  Finder(const LogSample& sample, const FrameLogFormat& asked, std::string where)
-      : sample_(sample), asked_(asked), where_(std::move(where)) {}
+  Finder(const std::vector<std::string>& lines, const FrameLogFormat& asked, std::string where)
+      : lines_(lines), asked_(asked), where_(std::move(where)) {}
 
   LogPlan find() {
     plan_.format = asked_;
@@ -152,9 +153,9 @@ class Finder {
   }
 
   bool find_heading() {
-    for (std::size_t i = 0; i < std::min(sample_.lines.size(), kMostHeadingLines); ++i) {
-      for (const char delimiter : delimiters_for(sample_.lines[i])) {
-        fields_ = split_line(sample_.lines[i], delimiter);
+    for (std::size_t i = 0; i < std::min(lines_.size(), kMostHeadingLines); ++i) {
+      for (const char delimiter : delimiters_for(lines_[i])) {
+        fields_ = split_line(lines_[i], delimiter);
         if (!takes_heading(fields_)) continue;
         plan_.format.delimiter = delimiter;
         plan_.heading_lines = i + 1;
@@ -175,9 +176,9 @@ class Finder {
       if (!number) return false;
       if (column != &FrameLogFormat::split) wanted.push_back(*number);
     }
-    for (std::size_t i = 0; i < std::min(sample_.lines.size(), kMostHeadingLines); ++i) {
-      for (const char delimiter : delimiters_for(sample_.lines[i])) {
-        const Fields fields = split_line(sample_.lines[i], delimiter);
+    for (std::size_t i = 0; i < std::min(lines_.size(), kMostHeadingLines); ++i) {
+      for (const char delimiter : delimiters_for(lines_[i])) {
+        const Fields fields = split_line(lines_[i], delimiter);
         const bool is_alone = wanted.empty() && fields.size() == 1 && is_number(fields[0]);
         const bool has_all = !wanted.empty() && std::all_of(wanted.begin(), wanted.end(), [&](std::size_t place) {
           return place < fields.size() && is_number(fields[place]);
@@ -186,7 +187,7 @@ class Finder {
         if (!is_alone && !has_all) continue;
         plan_.format.delimiter = delimiter;
         plan_.heading_lines = i;
-        fields_ = i == 0 ? Fields() : split_line(sample_.lines[i - 1], delimiter);
+        fields_ = i == 0 ? Fields() : split_line(lines_[i - 1], delimiter);
         if (fields_.size() != fields.size()) fields_.assign(fields.size(), "");
         if (wanted.empty()) plan_.format.frame_time.at = 0;
         return true;
@@ -196,11 +197,11 @@ class Finder {
   }
 
   [[noreturn]] void say_what_there_is() const {
-    if (sample_.lines.empty()) throw Error(Error::Code::unreadable, "has no lines", where_, "name a log of frames");
+    if (lines_.empty()) throw Error(Error::Code::unreadable, "has no lines", where_, "name a log of frames");
     // The line with the most fields is most likely the heading.
     Fields best;
-    for (std::size_t i = 0; i < std::min(sample_.lines.size(), kMostHeadingLines); ++i) {
-      const Fields fields = split_line(sample_.lines[i], delimiters_for(sample_.lines[i]).front());
+    for (std::size_t i = 0; i < std::min(lines_.size(), kMostHeadingLines); ++i) {
+      const Fields fields = split_line(lines_[i], delimiters_for(lines_[i]).front());
       if (fields.size() > best.size()) best = fields;
     }
     for (std::string& field : best) field = "'" + cut_to(printable(field), 40) + "'";
@@ -255,8 +256,8 @@ class Finder {
 
   [[nodiscard]] std::vector<std::string> values_of(const LogColumn& column) const {
     std::vector<std::string> values;
-    for (std::size_t i = plan_.heading_lines; i < sample_.lines.size(); ++i) {
-      const Fields fields = split_line(sample_.lines[i], plan_.format.delimiter);
+    for (std::size_t i = plan_.heading_lines; i < lines_.size(); ++i) {
+      const Fields fields = split_line(lines_[i], plan_.format.delimiter);
       if (*column.at < fields.size()) values.push_back(fields[*column.at]);
     }
     return values;
@@ -282,11 +283,13 @@ class Finder {
     std::optional<double> before;
     for (const std::string& value : values_of(column)) {
       const char point = *plan_.format.decimal_comma ? ',' : '.';
-      const auto millionths = exact_nanoseconds(value, point, 6);
-      const auto whole = millionths ? std::nullopt : exact_nanoseconds(value, point, 0);
-      if (!millionths && !whole) continue;
-      const double now =
-          millionths ? static_cast<double>(millionths->count()) / 1e6 : static_cast<double>(whole->count());
+      Nanoseconds number{};
+      double unit = 1e6;
+      if (!exact_nanoseconds(value, point, 6, number)) {
+        unit = 1;  // nanoseconds since 1970 have no room for millionths
+        if (!exact_nanoseconds(value, point, 0, number)) continue;
+      }
+      const double now = static_cast<double>(number.count()) / unit;
       if (!steps || before) numbers.push_back(steps ? now - *before : now);
       before = now;
     }
@@ -343,7 +346,7 @@ class Finder {
       plan_.notes.push_back(fmt::format("a run for each value of column '{}'", plan_.format.split.name));
   }
 
-  const LogSample& sample_;
+  const std::vector<std::string>& lines_;
   const FrameLogFormat& asked_;
   std::string where_;
   LogPlan plan_;
@@ -383,8 +386,8 @@ bool fields_of(std::string_view line, char delimiter, std::vector<std::string_vi
   }
 }
 
-LogPlan plan_of(const LogSample& sample, const FrameLogFormat& asked, const std::string& where) {
-  return Finder(sample, asked, where).find();
+LogPlan plan_of(const std::vector<std::string>& lines, const FrameLogFormat& asked, const std::string& where) {
+  return Finder(lines, asked, where).find();
 }
 
 }  // namespace idlemeter::runs

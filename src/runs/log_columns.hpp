@@ -19,11 +19,6 @@ namespace idlemeter::runs {
 /// of the line, or of `unquoted`.
 bool fields_of(std::string_view line, char delimiter, std::vector<std::string_view>& fields, std::string& unquoted);
 
-/// The first lines of a log, enough to see what it is.
-struct LogSample {
-  std::vector<std::string> lines;  ///< without empty ones and comments
-};
-
 /// How the log is to be read.
 struct LogPlan {
   FrameLogFormat format;           ///< with everything that was asked for or guessed
@@ -31,7 +26,8 @@ struct LogPlan {
   std::vector<std::string> notes;  ///< of the guesses
 };
 
-/// Throws Error as read_frame_log() does.
-[[nodiscard]] LogPlan plan_of(const LogSample& sample, const FrameLogFormat& asked, const std::string& where);
+/// By the first lines of a log, without empty ones and comments. Throws Error as read_frame_log() does.
+[[nodiscard]] LogPlan plan_of(const std::vector<std::string>& lines, const FrameLogFormat& asked,
+                              const std::string& where);
 
 }  // namespace idlemeter::runs

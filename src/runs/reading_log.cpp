@@ -98,12 +98,17 @@ struct ReadingLog::State {
     recorder->add(Moment{at - part_began}, selection.of(Moment{at - part_began}, snapshot));
   }
 
-  void fail(Moment at, const Error& error) {
-    recorder.reset();
-    store.reset();
-    why = error.what();
-    retry_at = at + options.retry;
-    ++lost;
+  bool try_to_write(Moment at, const Snapshot& snapshot) {
+    try {
+      write(at, snapshot);
+      why.clear();
+    } catch (const Error& error) {
+      recorder.reset();
+      store.reset();
+      why = error.what();
+      retry_at = at + options.retry;
+    }
+    return why.empty();
   }
 
   /// Deletes the oldest part for good. False if there is none but the newest.
@@ -159,20 +164,7 @@ void ReadingLog::add(Moment at, const Snapshot& snapshot) {
     ++s.lost;
     return;
   }
-  try {
-    s.write(at, snapshot);
-    s.why.clear();
-  } catch (const Error& error) {
-    s.fail(at, error);
-    if (!s.drop_oldest()) return;
-    try {
-      s.write(at, snapshot);
-      --s.lost;
-      s.why.clear();
-    } catch (const Error& again) {
-      s.fail(at, again);
-    }
-  }
+  if (!s.try_to_write(at, snapshot) && !(s.drop_oldest() && s.try_to_write(at, snapshot))) ++s.lost;
 }
 
 void ReadingLog::finish() {

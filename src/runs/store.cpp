@@ -227,6 +227,9 @@ RunInfo Store::run(std::int64_t id) const {
 
 std::vector<FrameRecord> Store::frames(std::int64_t id) const {
   std::vector<FrameRecord> frames;
+  constexpr double kMostExpected = 100e6;  // a damaged row may say anything
+  runs::Statement count(state_->database, "SELECT total(frames) FROM frame_chunk WHERE run = ?");
+  if (count.bind(id).step()) frames.reserve(static_cast<std::size_t>(std::clamp(count.real(0), 0.0, kMostExpected)));
   runs::Statement chunks(
       state_->database, fmt::format("SELECT start_ns, intervals_ns, gpu_work_ns, frames, {} FROM frame_chunk WHERE run "
                                     "= ? ORDER BY place",

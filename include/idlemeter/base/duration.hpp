@@ -12,4 +12,7 @@ namespace idlemeter {
 /// `unit`; empty: a unit is required. Empty for anything else, and for less than zero.
 [[nodiscard]] std::optional<Nanoseconds> duration_from(std::string_view text, std::string_view unit = {});
 
+/// The same, and "8 h", "2d" as hours and days.
+[[nodiscard]] std::optional<Nanoseconds> long_duration_from(std::string_view text, std::string_view unit = {});
+
 }  // namespace idlemeter

@@ -3,6 +3,7 @@
 
 #include <cstddef>
 #include <span>
+#include <string>
 #include <vector>
 
 #include "idlemeter/base/time.hpp"
@@ -21,8 +22,15 @@ struct PlotPoint {
 /// column of pixels: its first, shortest, longest and last frame, so that no spike is hidden. O(frames).
 [[nodiscard]] std::vector<PlotPoint> frame_time_line(std::span<const FrameRecord> frames, std::size_t columns);
 
+/// The same of points that rise in x: of a reading over a day, or the rate of each second. O(points).
+[[nodiscard]] std::vector<PlotPoint> thinned(std::span<const PlotPoint> points, std::size_t columns);
+
 /// Frames over time of each second of play, at its middle. Seconds without a frame have none.
 [[nodiscard]] std::vector<PlotPoint> frame_rate_line(std::span<const FrameRecord> frames);
+
+/// How far a distribution is worth drawing, in milliseconds: a little beyond all but the slowest half percent; at least
+/// 1.
+[[nodiscard]] double distribution_reach(std::span<const FrameRecord> frames);
 
 /// The share of frames in percent (y) by frame time in milliseconds (x, the middle of a bin), in `bins` bins (>= 1) up
 /// to `most` milliseconds; longer frames are in the last one.
@@ -34,5 +42,14 @@ struct PlotPoint {
 
 /// A reading's numbers over time; missing ones are left out.
 [[nodiscard]] std::vector<PlotPoint> reading_line(const RunSeries& series);
+
+/// A moment that the user marked while it was recorded.
+struct PlotMark {
+  double at = 0;  ///< seconds since the run's start
+  std::string text;
+};
+
+/// In order of time.
+[[nodiscard]] std::vector<PlotMark> marks_in(const std::vector<RunSeries>& series);
 
 }  // namespace idlemeter

@@ -16,6 +16,12 @@ namespace idlemeter {
 /// A moment of a run: "0:35.1"
 [[nodiscard]] std::string moment_words(Moment at);
 
+/// The same in whole seconds, also of hours: "2:05", "1:02:05"
+[[nodiscard]] std::string second_words(Moment at);
+
+/// A run among others: "run 4, Medium, Quality", with its settings.
+[[nodiscard]] std::string run_words(const RunInfo& run);
+
 // Of one run; empty if it doesn't have what they are about.
 
 /// "12 frames in 3 hitches: 0.42 s lost, 0.7 % of the time; the worst 69.9 ms at 0:12.3", "none"

@@ -1,0 +1,26 @@
+// Idle Meter: a run's frames and readings as one number for each second.
+#pragma once
+
+#include <span>
+#include <vector>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/runs/run.hpp"
+
+namespace idlemeter {
+
+/// One number for each second.
+struct SecondSeries {
+  ReadingInfo info;
+  Moment begin{};                   ///< of the first second
+  std::vector<double> values = {};  ///< the median of each second's numbers; of a second without one, that before it
+};
+
+/// The rate, the median frame time and the slowest hundredth of frame times ("frame.percentile@99%") of each second,
+/// and the readings that have numbers, but for those about frames and the recording. O(n log n).
+[[nodiscard]] std::vector<SecondSeries> seconds_of(std::span<const FrameRecord> frames,
+                                                   const std::vector<RunSeries>& series);
+
+}  // namespace idlemeter
