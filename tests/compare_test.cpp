@@ -38,6 +38,27 @@ class Runs {
 
 bool is_told(Verdict verdict) { return verdict == Verdict::higher || verdict == Verdict::lower; }
 
+/// scipy 1.10: t.interval(confidence, n - 1, mean, sem), of the logarithms where all are above 0. Its quantile of an
+/// interval other than 95 % has 9 digits.
+TEST(GroupInterval, IsWhatScipySays) {
+  const struct {
+    Values values;
+    double low, high, low80, high80;
+  } cases[] = {{{91.2, 90.7, 91.9, 92.4, 90.1}, 90.12336271691, 92.40348940819, 90.62892300383, 91.88802996027},
+               {{60.1, 59.8}, 58.07386180327, 61.88636140946, 59.48993324916, 60.41324647227},
+               {{0, 1, 0, 2}, -0.7734801808291, 2.273480180829, -0.03401042158674, 1.534010421587},
+               {{47.4, 52.1, 49.9, 60.3}, 44.28155743534, 61.55935690758, 47.96726670737, 56.82925848611}};
+  for (const auto& one : cases) {
+    const auto usual = group_interval(one.values), narrow = group_interval(one.values, 0.8);
+    ASSERT_TRUE(usual && narrow);
+    EXPECT_NEAR(usual->low, one.low, 1e-8);
+    EXPECT_NEAR(usual->high, one.high, 1e-8);
+    EXPECT_NEAR(narrow->low, one.low80, 2e-8);
+    EXPECT_NEAR(narrow->high, one.high80, 2e-8);
+  }
+  EXPECT_FALSE(group_interval(Values{91.2}));
+}
+
 /// scipy 1.10: ttest_ind(equal_var=False) and permutation_test(n_resamples=inf) of the logarithms.
 TEST(Difference, IsWhatScipySays) {
   const struct {

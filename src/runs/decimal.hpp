@@ -32,7 +32,10 @@ inline bool rounded_nanoseconds(std::string_view text, char point, int scale, Na
   char copy[64];
   if (text.front() == '+') text.remove_prefix(1);
   if (text.size() > sizeof copy) return false;
-  for (std::size_t i = 0; i < text.size(); ++i) copy[i] = text[i] == point ? '.' : text[i];
+  for (std::size_t i = 0; i < text.size(); ++i) {
+    if (text[i] == '.' && point != '.') return false;
+    copy[i] = text[i] == point ? '.' : text[i];
+  }
   double number = 0;
   const auto read = std::from_chars(copy, copy + text.size(), number);
   const double nanoseconds = number * static_cast<double>(kPowersOfTen[static_cast<std::size_t>(scale)]);
