@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <limits>
+#include <map>
 
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/units.hpp"
@@ -56,24 +57,24 @@ void add_impossible(const SecondSeries& one, std::vector<OddStretch>& into) {
 void add_spikes(const SecondSeries& one, const Noise& noise, const ChangeRules& rules, std::vector<OddStretch>& into) {
   constexpr std::size_t kAround = 31;  // seconds
   const double least = std::max(rules.spike * noise.spread, rules.least_share);
-  const std::vector<double> usual = running_medians(one.values, kAround);
+  std::map<std::size_t, double> usual;  // around the seconds that are far from it
+  for (const auto& [second, median] : far_from_median(one.values, kAround, least)) {
+    if (std::abs(one.values[second] - median) > 0.1 * std::abs(median)) usual.emplace(second, median);
+  }
+  if (usual.empty()) return;
   const auto longest = static_cast<std::size_t>(rules.longest_spike / kSecond);
   const std::size_t before = into.size();
   each_stretch(
-      one.values.size(),
-      [&](std::size_t i) {
-        const double apart = std::abs(one.values[i] - usual[i]);
-        return apart > least && apart > 0.1 * std::abs(usual[i]);
-      },
+      one.values.size(), [&](std::size_t i) { return usual.contains(i); },
       [&](std::size_t begin, std::size_t end) {
         if (end - begin > longest) return;
         std::size_t worst = begin;
         for (std::size_t i = begin; i < end; ++i) {
-          if (std::abs(one.values[i] - usual[i]) > std::abs(one.values[worst] - usual[worst])) worst = i;
+          if (std::abs(one.values[i] - usual.at(i)) > std::abs(one.values[worst] - usual.at(worst))) worst = i;
         }
         into.push_back({one.info, OddKind::spike, moment_of(one, begin),
-                        kSecond * static_cast<std::int64_t>(end - begin), one.values[worst], usual[worst],
-                        std::abs(one.values[worst] - usual[worst]) / noise.spread});
+                        kSecond * static_cast<std::int64_t>(end - begin), one.values[worst], usual.at(worst),
+                        std::abs(one.values[worst] - usual.at(worst)) / noise.spread});
       });
   // A reading that comes in bursts has no spikes.
   if (into.size() - before > std::max<std::size_t>(kBursts, one.values.size() / 600))

@@ -4,7 +4,6 @@
 
 #include "frames/median.hpp"
 #include "idlemeter/base/time.hpp"
-#include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/readings/units.hpp"
 
 namespace idlemeter {
@@ -54,27 +53,41 @@ ReadingInfo figure_of_frames(const char* id, const char* title, const char* brie
   return {.id = id, .title = title, .brief = brief, .device = "Game", .kind = DeviceKind::frames, .unit = unit};
 }
 
+/// Frames over time.
+double rate_of(const std::vector<Nanoseconds>& second) {
+  Nanoseconds sum{};
+  for (const Nanoseconds time : second) sum += time;
+  return static_cast<double>(second.size()) / in_seconds(sum);
+}
+
+/// In milliseconds, as a summary defines it (type 7). Of a second's few frames it takes less than a summary.
+double percentile_of(std::vector<Nanoseconds> second, double share) {
+  const double place = static_cast<double>(second.size() - 1) * share;
+  const auto below = static_cast<std::size_t>(place);
+  const auto at = second.begin() + static_cast<std::ptrdiff_t>(below);
+  std::nth_element(second.begin(), at, second.end());
+  const Nanoseconds next = below + 1 < second.size() ? *std::min_element(at + 1, second.end()) : *at;
+  const double part = place - static_cast<double>(below);
+  return (static_cast<double>(at->count()) + part * static_cast<double>((next - *at).count())) / 1e6;
+}
+
 }  // namespace
 
 std::vector<SecondSeries> seconds_of(std::span<const FrameRecord> frames, const std::vector<RunSeries>& series) {
   std::vector<SecondSeries> all;
   Seconds<Nanoseconds> times;
-  for (const FrameRecord& frame : frames) times.add(frame.at, frame.interval);
+  for (const FrameRecord& frame : frames) {
+    if (frame.interval > Nanoseconds{} && frame.interval <= kLongestTime) times.add(frame.at, frame.interval);
+  }
   times.drop_last();
-  const auto add = [&](const ReadingInfo& info, const auto& figure) {
-    if (!times.empty())
-      all.push_back(times.series(info, [&](const std::vector<Nanoseconds>& second) {
-        return figure(summarize(second, {{}, {}, {0.99}}));
-      }));
-  };
-  add(figure_of_frames("frame.rate", "Frame rate", "FPS", Unit::frames_per_second),
-      [](const Summary& second) { return second.average_rate.value_or(0); });
-  add(figure_of_frames("frame.time", "Median frame time", "Frame time", Unit::millisecond),
-      [](const Summary& second) { return second.median.value_or(0) / 1e6; });
-  add(figure_of_frames("frame.percentile@99%", "99th percentile of frame time", "99 %", Unit::millisecond),
-      [](const Summary& second) {
-        return second.percentiles.empty() ? 0 : second.percentiles.front().frame_time / 1e6;
-      });
+  if (!times.empty()) {
+    all.push_back(times.series(figure_of_frames("frame.rate", "Frame rate", "FPS", Unit::frames_per_second), &rate_of));
+    all.push_back(times.series(figure_of_frames("frame.time", "Median frame time", "Frame time", Unit::millisecond),
+                               [](const auto& second) { return percentile_of(second, 0.5); }));
+    all.push_back(times.series(
+        figure_of_frames("frame.percentile@99%", "99th percentile of frame time", "99 %", Unit::millisecond),
+        [](const auto& second) { return percentile_of(second, 0.99); }));
+  }
   for (const RunSeries& one : series) {
     if (one.info.text || one.info.kind == DeviceKind::frames || one.info.id.starts_with("recording.")) continue;
     Seconds<double> samples;

@@ -2,7 +2,6 @@
 
 #include <algorithm>
 #include <cmath>
-#include <deque>
 #include <limits>
 #include <stdexcept>
 
@@ -12,6 +11,8 @@
 namespace idlemeter {
 
 using frames::median_of;
+using insight::far_from_median;
+using insight::median_if_far;
 using insight::running_medians;
 
 namespace {
@@ -19,8 +20,12 @@ namespace {
 constexpr double kOutlier = 4;  // spreads around the running median, beyond which a number counts as that far
 constexpr double kMostInflation = 30;
 constexpr double kToDeviation = 1.4826;
-constexpr std::size_t kLongest = 5'400;  // numbers that are looked at one by one
-constexpr std::size_t kBlock = 8;        // of longer series
+constexpr std::size_t kLongest = 5'400;  // numbers that are looked at one by one; longer series in blocks
+constexpr std::size_t kPlaces = 1'500;   // at which the noise of those is measured
+constexpr std::size_t kVeryLong = 43'200;
+
+/// How many numbers make a block of a series that is so long.
+constexpr std::size_t block_of(std::size_t n) { return n <= kVeryLong ? 8 : 16; }
 
 /// Sums of a series from its start, for lines through any part of it in constant time: each number weighs as much as
 /// the inverse of its variance. Places count from the middle of the series, so that no digits are lost.
@@ -38,21 +43,17 @@ class Sums {
     }
   }
 
-  struct Line {
-    double level = 0, slope = 0, middle = 0, distance = 0;  ///< weighted squared distance of the values to it
-  };
-
-  [[nodiscard]] Line line(std::size_t begin, std::size_t end) const {
+  /// The weighted squared distance of the values to the line through them.
+  [[nodiscard]] double distance(std::size_t begin, std::size_t end) const {
     const Sum &from = all_[begin], &to = all_[end];
-    const double w = to.w - from.w, middle = (to.x - from.x) / w, level = (to.y - from.y) / w;
-    const double xx = to.xx - from.xx - w * middle * middle, xy = to.xy - from.xy - w * middle * level;
-    const double slope = xx > 0 ? xy / xx : 0;
-    return {level, slope, middle, std::max(0.0, to.yy - from.yy - w * level * level - slope * xy)};
+    const double w = 1 / (to.w - from.w), x = to.x - from.x, y = to.y - from.y;
+    const double xx = to.xx - from.xx - x * x * w, xy = to.xy - from.xy - x * y * w;
+    return std::max(0.0, to.yy - from.yy - y * y * w - (xx > 0 ? xy * xy / xx : 0));
   }
 
+ private:
   [[nodiscard]] double place(std::size_t i) const { return static_cast<double>(i) - origin_; }
 
- private:
   struct Sum {
     double w = 0, x = 0, xx = 0, y = 0, xy = 0, yy = 0;
   };
@@ -62,43 +63,56 @@ class Sums {
 
 /// In units of the spread, from the first number; nothing farther from its neighbours' median than an outlier.
 std::vector<double> scaled(std::span<const double> series, double spread, std::span<const double> spreads) {
-  const std::vector<double> medians = running_medians(series, 11);
-  std::vector<double> values;
-  values.reserve(series.size());
-  for (std::size_t i = 0; i < series.size(); ++i) {
-    const double reach = kOutlier * (spreads.empty() ? spread : spreads[i]);
-    values.push_back((medians[i] + std::clamp(series[i] - medians[i], -reach, reach) - series.front()) / spread);
+  constexpr std::size_t kAround = 11;
+  std::vector<double> values(series.begin(), series.end());
+  const auto pull = [&](std::size_t i, double median, double reach) {
+    values[i] = median + std::copysign(reach, series[i] - median);
+  };
+  if (spreads.empty()) {
+    for (const auto& [i, median] : far_from_median(series, kAround, kOutlier * spread))
+      pull(i, median, kOutlier * spread);
   }
+  for (std::size_t i = 0; i < spreads.size(); ++i) {
+    if (const auto median = median_if_far(series, i, kAround, kOutlier * spreads[i]))
+      pull(i, *median, kOutlier * spreads[i]);
+  }
+  for (double& value : values) value = (value - series.front()) / spread;
   return values;
 }
 
+/// How a series is looked at.
+struct Search {
+  double penalty = 0;
+  std::size_t least = 2, look_back = 2;
+  std::size_t dense = 2;  ///< of the newest places so many are candidates, of older ones every `thin`th
+  std::size_t thin = 1;
+};
+
 /// Where stretches begin, and the end of the last.
-std::vector<std::size_t> cuts_of(const Sums& sums, std::size_t n, double penalty, std::size_t least,
-                                 std::size_t look_back) {
+std::vector<std::size_t> cuts_of(const Sums& sums, std::size_t n, const Search& how) {
   std::vector<std::size_t> before(n + 1, 0);  // where the last stretch of the best way up to here begins
   std::vector<double> best(n + 1, std::numeric_limits<double>::infinity());
-  best[0] = -penalty;
-  std::deque<std::size_t> recent;         // candidates that are looked at one by one
-  std::vector<std::size_t> likely = {0};  // older ones that once were the best, or the start
-  for (std::size_t end = least; end <= n; ++end) {
-    recent.push_back(end - least);
-    if (recent.back() != 0 && !std::isfinite(best[recent.back()])) recent.pop_back();
-    while (!recent.empty() && recent.front() + look_back < end) recent.pop_front();
+  best[0] = -how.penalty;
+  std::vector<std::size_t> likely = {0};  // older candidates that once were the best, or the start
+  for (std::size_t end = how.least; end <= n; ++end) {
     const auto consider = [&](std::size_t begin) {
-      const double cost = best[begin] + sums.line(begin, end).distance + penalty;
+      const double cost = best[begin] + sums.distance(begin, end) + how.penalty;
       if (cost < best[end]) {
         best[end] = cost;
         before[end] = begin;
       }
     };
-    for (const std::size_t begin : recent) consider(begin);
+    const std::size_t newest = end - how.least, first = newest - std::min(newest, how.dense);
+    for (std::size_t begin = end - std::min(end, how.look_back) + how.thin - 1; begin < first; begin += how.thin)
+      consider(begin - begin % how.thin);
+    for (std::size_t begin = first; begin <= newest; ++begin) consider(begin);
     for (const std::size_t begin : likely) consider(begin);
     // The beginning of what is now the last stretch stays a candidate, however old it gets.
     if (std::find(likely.begin(), likely.end(), before[end]) == likely.end()) likely.push_back(before[end]);
     if (likely.size() > 64) {
       // Given up: those that no best way leads through for a while.
       std::nth_element(likely.begin(), likely.begin() + 32, likely.end(), [&](std::size_t a, std::size_t b) {
-        return best[a] + sums.line(a, end).distance < best[b] + sums.line(b, end).distance;
+        return best[a] + sums.distance(a, end) < best[b] + sums.distance(b, end);
       });
       likely.resize(32);
     }
@@ -110,28 +124,34 @@ std::vector<std::size_t> cuts_of(const Sums& sums, std::size_t n, double penalty
   return cuts;
 }
 
-/// First among means of blocks, then to the number around each cut: a day of seconds takes a tenth of the time.
-std::vector<std::size_t> cuts_by_blocks(const Sums& sums, const std::vector<double>& values,
-                                        const std::vector<double>& spreads, double penalty, const StretchRules& rules) {
-  const std::size_t n = values.size(), blocks = n / kBlock;
+/// First among means of blocks, then to the number around each cut: a day of seconds takes little of the time.
+std::vector<std::size_t> cuts_by_blocks(const std::vector<double>& values, const std::vector<double>& spreads,
+                                        double penalty, const StretchRules& rules) {
+  const std::size_t n = values.size(), block = block_of(n), blocks = n / block;
   std::vector<double> means(blocks), block_spreads(spreads.empty() ? 0 : blocks);
   for (std::size_t i = 0; i < blocks; ++i) {
-    for (std::size_t j = i * kBlock; j < (i + 1) * kBlock; ++j) {
-      means[i] += values[j] / kBlock;
-      if (!spreads.empty()) block_spreads[i] += spreads[j] / kBlock;
+    for (std::size_t j = i * block; j < (i + 1) * block; ++j) {
+      means[i] += values[j] / static_cast<double>(block);
+      if (!spreads.empty()) block_spreads[i] += spreads[j] / static_cast<double>(block);
     }
   }
-  const std::size_t least = std::max<std::size_t>(2, (rules.least + kBlock - 1) / kBlock);
-  std::vector<std::size_t> cuts =
-      cuts_of(Sums(means, block_spreads), blocks, penalty / kBlock, least, std::max(least, rules.look_back / kBlock));
-  for (std::size_t& cut : cuts) cut *= kBlock;
+  const std::size_t least = std::max<std::size_t>(2, (rules.least + block - 1) / block);
+  std::vector<std::size_t> cuts = cuts_of(Sums(means, block_spreads), blocks,
+                                          {.penalty = penalty / static_cast<double>(block),
+                                           .least = least,
+                                           .look_back = std::max(least, rules.look_back / block),
+                                           .dense = 8,
+                                           .thin = 4});
+  for (std::size_t& cut : cuts) cut *= block;
   cuts.back() = n;
+  if (cuts.size() == 2) return cuts;
+  const Sums sums(values, spreads);
   for (std::size_t i = 1; i + 1 < cuts.size(); ++i) {
-    const std::size_t from = std::max(cuts[i] - 2 * kBlock, cuts[i - 1] + rules.least),
-                      to = std::min(cuts[i] + 2 * kBlock, cuts[i + 1] - rules.least);
+    const std::size_t reach = 4 * block, from = std::max(cuts[i] - std::min(cuts[i], reach), cuts[i - 1] + rules.least),
+                      to = std::min(cuts[i] + reach, cuts[i + 1] - rules.least);
     double closest = std::numeric_limits<double>::infinity();
     for (std::size_t at = from; at <= to; ++at) {
-      const double distance = sums.line(cuts[i - 1], at).distance + sums.line(at, cuts[i + 1]).distance;
+      const double distance = sums.distance(cuts[i - 1], at) + sums.distance(at, cuts[i + 1]);
       if (distance >= closest) continue;
       closest = distance;
       cuts[i] = at;
@@ -140,30 +160,61 @@ std::vector<std::size_t> cuts_by_blocks(const Sums& sums, const std::vector<doub
   return cuts;
 }
 
+/// The numbers [begin, end) and the line through them.
+Stretch stretch_of(std::span<const double> series, std::size_t begin, std::size_t end) {
+  const auto count = static_cast<double>(end - begin);
+  const double middle = (count - 1) / 2;
+  double level = 0, rise = 0;
+  for (std::size_t i = begin; i < end; ++i) level += series[i] / count;
+  for (std::size_t i = begin; i < end; ++i) rise += (static_cast<double>(i - begin) - middle) * (series[i] - level);
+  const double slope = end - begin > 1 ? rise * 12 / (count * (count * count - 1)) : 0;
+  return {begin, end, level, level - slope * middle, level + slope * middle};
+}
+
+/// Distances from the running median and sizes of steps: of a long series, at places spread evenly.
+struct Scatter {
+  std::vector<double> apart, steps;
+
+  Scatter(std::span<const double> series, std::size_t window) {
+    const std::size_t stride = series.size() <= kLongest ? 1 : series.size() / kPlaces, half = window / 2;
+    if (stride == 1) {
+      const std::vector<double> medians = running_medians(series, window);
+      for (std::size_t i = 0; i < series.size(); ++i) apart.push_back(std::abs(series[i] - medians[i]));
+    }
+    std::vector<double> around;
+    for (std::size_t i = 0; stride > 1 && i < series.size(); i += stride) {
+      const std::size_t from = i - std::min(i, half), to = std::min(series.size(), i + half + 1);
+      around.assign(series.begin() + static_cast<std::ptrdiff_t>(from),
+                    series.begin() + static_cast<std::ptrdiff_t>(to));
+      apart.push_back(std::abs(series[i] - median_of(around)));
+    }
+    for (std::size_t i = 1; i < series.size(); i += stride) steps.push_back(std::abs(series[i] - series[i - 1]));
+  }
+};
+
 }  // namespace
 
 Noise noise_of(std::span<const double> series, std::size_t window) {
   Noise noise;
   if (series.size() < 3) return noise;
-  const std::vector<double> medians = running_medians(series, window);
-  std::vector<double> apart, steps;
-  for (std::size_t i = 0; i < series.size(); ++i) apart.push_back(std::abs(series[i] - medians[i]));
-  for (std::size_t i = 1; i < series.size(); ++i) steps.push_back(std::abs(series[i] - series[i - 1]));
-  noise.spread = kToDeviation * median_of(apart);
+  Scatter scatter(series, window);
+  noise.spread = kToDeviation * median_of(scatter.apart);
   if (noise.spread <= 0) return noise;
   // The variance of a step is 2 (1 - r) of the series'.
-  const double step = kToDeviation * median_of(steps) / noise.spread;
+  const double step = kToDeviation * median_of(scatter.steps) / noise.spread;
   const double correlation = std::clamp(1 - step * step / 2, 0.0, 0.99);
   noise.inflation = (1 + correlation) / (1 - correlation);
   // What wanders over minutes varies little around a running median. The medians of blocks show it.
   constexpr std::size_t kHalfMinute = 30, kLeastBlocks = 12;
-  std::vector<double> blocks, between;
-  for (std::size_t i = 0; i + kHalfMinute <= series.size(); i += kHalfMinute) {
-    std::vector<double> block(series.begin() + static_cast<std::ptrdiff_t>(i),
-                              series.begin() + static_cast<std::ptrdiff_t>(i + kHalfMinute));
-    blocks.push_back(median_of(block));
-  }
-  for (std::size_t i = 1; i < blocks.size(); ++i) between.push_back(std::abs(blocks[i] - blocks[i - 1]));
+  std::vector<double> between, block;
+  const auto median_from = [&](std::size_t begin) {
+    block.assign(series.begin() + static_cast<std::ptrdiff_t>(begin),
+                 series.begin() + static_cast<std::ptrdiff_t>(begin + kHalfMinute));
+    return median_of(block);
+  };
+  const std::size_t stride = kHalfMinute * (series.size() <= kLongest ? 1 : 1 + series.size() / kLongest / 2);
+  for (std::size_t i = 0; i + 2 * kHalfMinute <= series.size(); i += stride)
+    between.push_back(std::abs(median_from(i + kHalfMinute) - median_from(i)));
   if (between.size() >= kLeastBlocks) {
     const double wander = kToDeviation * median_of(between) / std::sqrt(2.0);
     noise.spread = std::max(noise.spread, wander);
@@ -190,19 +241,13 @@ std::vector<Stretch> stretches_of(std::span<const double> series, const Noise& n
     std::vector<double> relative;
     for (const double spread : spreads) relative.push_back(spread / noise.spread);
     const std::vector<double> values = scaled(series, noise.spread, spreads);
-    const Sums sums(values, relative);
     const double penalty = rules.penalty * noise.inflation;
-    cuts = n <= kLongest ? cuts_of(sums, n, penalty, rules.least, rules.look_back)
-                         : cuts_by_blocks(sums, values, relative, penalty, rules);
+    cuts = n > kLongest
+               ? cuts_by_blocks(values, relative, penalty, rules)
+               : cuts_of(Sums(values, relative), n, {penalty, rules.least, rules.look_back, rules.look_back, 1});
   }
   std::vector<Stretch> stretches;
-  const Sums exact(series, {});
-  for (std::size_t i = 1; i < cuts.size(); ++i) {
-    const std::size_t begin = cuts[i - 1], end = cuts[i];
-    const Sums::Line line = exact.line(begin, end);
-    const auto at = [&](std::size_t i) { return line.level + line.slope * (exact.place(i) - line.middle); };
-    stretches.push_back({begin, end, line.level, at(begin), at(end - 1)});
-  }
+  for (std::size_t i = 1; i < cuts.size(); ++i) stretches.push_back(stretch_of(series, cuts[i - 1], cuts[i]));
   return stretches;
 }
 

@@ -16,7 +16,8 @@ struct Noise {
 };
 
 /// Of numbers at a steady pace; `window` of them make the running median. A spread of 0 means that most numbers are
-/// their neighbours' median. O(n * window).
+/// their neighbours' median. Of a series of more than 5,400 numbers, some 1,500 places are looked at. O(n *
+/// window).
 [[nodiscard]] Noise noise_of(std::span<const double> series, std::size_t window = 61);
 
 /// A part of a series that one line describes.
@@ -39,8 +40,8 @@ struct StretchRules {
 /// a line through each stretch, plus the penalty for each change. By PELT's recursion (Killick, Fearnhead & Eckley
 /// 2012, optimal partitioning after Jackson et al. 2005) with candidates that are given up after `look_back` numbers,
 /// so that hours without a change take no more time than others. Outliers count as four spreads. Series of more than
-/// 5,400 numbers are looked at in blocks of 8 first, and shorter stretches than two blocks aren't found in them. O(n *
-/// look_back).
+/// 5,400 numbers are looked at in blocks of 8 first, those of more than 43,200 in blocks of 16, and shorter stretches
+/// than two blocks aren't found in them. O(n * look_back).
 /// Empty for an empty series. `spreads`: each number's own (above 0), where they aren't all the noise's. Throws
 /// std::invalid_argument if a number isn't finite, spreads are of another length, or a rule is out of its range.
 [[nodiscard]] std::vector<Stretch> stretches_of(std::span<const double> series, const Noise& noise,
