@@ -17,5 +17,6 @@ void add_plot(Command app);
 void add_report(Command app);
 void add_changes(Command app);
 void add_log(Command app);
+void add_footage(Command app);
 
 }  // namespace idlemeter::cli

@@ -39,6 +39,7 @@ int main(int argc, char** argv) {
   add_report(commands);
   add_changes(commands);
   add_log(commands);
+  add_footage(commands);
   try {
     const auto parsed = arguments.parse(argc, argv);
     const bool plays = parsed.command == "play" || parsed.command == "attach";  // these pass signals on

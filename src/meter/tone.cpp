@@ -4,16 +4,13 @@
 #include <cmath>
 #include <numbers>
 
+#include "base/cue_notes.hpp"
+
 namespace idlemeter::meter {
 namespace {
 
-struct Note {
-  double hertz;  ///< 0: a rest
-  double seconds;
-};
-
 /// A note with a softer one an octave above, faded in and out so that it doesn't click.
-void add(std::vector<std::int16_t>& samples, const Note& note) {
+void add(std::vector<std::int16_t>& samples, const base::Note& note) {
   constexpr double kLoudness = 0.3, kOctave = 0.2, kFade = 0.008;
   const auto count = static_cast<std::size_t>(note.seconds * kToneRate);
   for (std::size_t i = 0; i < count; ++i) {
@@ -25,26 +22,11 @@ void add(std::vector<std::int16_t>& samples, const Note& note) {
   }
 }
 
-std::vector<Note> notes_of(Cue::Kind kind) {
-  constexpr double kLow = 294, kMiddle = 587, kHigh = 880;  // D4, D5, A5
-  switch (kind) {
-    case Cue::Kind::start:
-      return {{kMiddle, 0.09}, {kHigh, 0.14}};
-    case Cue::Kind::end:
-      return {{kHigh, 0.09}, {kMiddle, 0.14}};
-    case Cue::Kind::mark:
-      return {{kHigh, 0.07}};
-    case Cue::Kind::failure:
-      break;
-  }
-  return {{kLow, 0.12}, {0, 0.05}, {kLow, 0.12}, {0, 0.05}, {kLow, 0.2}};
-}
-
 }  // namespace
 
 std::vector<std::int16_t> tone_of(Cue::Kind kind) {
   std::vector<std::int16_t> samples;
-  for (const Note& note : notes_of(kind)) add(samples, note);
+  for (const base::Note& note : base::notes_of(kind)) add(samples, note);
   return samples;
 }
 

@@ -10,7 +10,7 @@ namespace idlemeter::meter {
 
 inline constexpr int kToneRate = 48'000;  // samples a second
 
-/// Mono. A start rises, an end falls, a mark is one short note, and a failure three low ones.
+/// Mono; see base/cue_notes.hpp.
 [[nodiscard]] std::vector<std::int16_t> tone_of(Cue::Kind kind);
 
 }  // namespace idlemeter::meter

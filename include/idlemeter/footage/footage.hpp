@@ -1,0 +1,68 @@
+// Idle Meter: the overlay of a recorded run as pictures at a steady pace.
+#pragma once
+
+#include <cstdint>
+#include <memory>
+
+#include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/image.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/runs/store.hpp"
+
+namespace idlemeter {
+
+/// Pictures in a second, as a ratio: 60, or 60000/1001.
+struct PictureRate {
+  std::int64_t count = 60, seconds = 1;  ///< both at least 1
+
+  /// When a picture is shown, the first one at 0.
+  [[nodiscard]] Nanoseconds time_of(std::int64_t picture) const;
+};
+
+struct FootageOptions {
+  int width = 1920, height = 1080;  ///< pixels, 1 to 16,384 each
+  PictureRate rate = {};
+  Nanoseconds from{};    ///< the run's moment at the first picture; below 0: before the run
+  Nanoseconds length{};  ///< of the footage
+};
+
+/// A part of a picture, in pixels from its top left.
+struct PicturePart {
+  int x = 0, y = 0, width = 0, height = 0;
+};
+
+/// Around both.
+[[nodiscard]] PicturePart around(const PicturePart& a, const PicturePart& b);
+
+/// The overlay as it was at each picture's moment of the run: the same pixels as a live one has. Like a live one it is
+/// drawn anew at most 30 times a second, and stays for the pictures between. Before and after the run there is none.
+/// One thread at a time.
+class Footage {
+ public:
+  /// Reads the run and lays every picture out once: see RunReplay. Throws Error as the store does,
+  /// std::invalid_argument if an option is out of range.
+  Footage(const Store& store, std::int64_t run, Face face, const FootageOptions& options);
+  Footage(Footage&&) noexcept;
+  Footage& operator=(Footage&&) noexcept;
+  ~Footage();
+
+  [[nodiscard]] const FootageOptions& options() const;
+
+  /// How many there are in all.
+  [[nodiscard]] std::int64_t pictures() const;
+
+  /// The part outside of which all pictures are transparent; of no size if all are transparent.
+  [[nodiscard]] PicturePart extent() const;
+
+  /// Draws the next picture, and returns which part of it differs from the one before.
+  PicturePart next();
+
+  /// The picture that next() has drawn; transparent where there is no overlay.
+  [[nodiscard]] const Image& picture() const;
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+}  // namespace idlemeter
