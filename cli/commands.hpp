@@ -18,5 +18,6 @@ void add_report(Command app);
 void add_changes(Command app);
 void add_log(Command app);
 void add_footage(Command app);
+void add_serve(Command app);
 
 }  // namespace idlemeter::cli

@@ -40,6 +40,7 @@ int main(int argc, char** argv) {
   add_changes(commands);
   add_log(commands);
   add_footage(commands);
+  add_serve(commands);
   try {
     const auto parsed = arguments.parse(argc, argv);
     const bool plays = parsed.command == "play" || parsed.command == "attach";  // these pass signals on

@@ -123,6 +123,10 @@ Snapshot Values::next(double seconds) {
 
 std::string Values::root() const { return state_->root; }
 
+FrameHistogram Values::frame_times() const {
+  return state_->simulation != nullptr ? state_->simulation->session.frame_times() : FrameHistogram{};
+}
+
 const History& Values::history() const {
   return state_->simulation != nullptr ? state_->simulation->session.history() : state_->live.history();
 }
@@ -134,7 +138,7 @@ void add_value_options(Command command, ValueOptions& options) {
           .check(existing_folder());
   command
       .option("--rig", options.rig,
-              "A simulated machine with its game: desktop (default), laptop, handheld, proprietary, bare")
+              "A simulated machine with its game: desktop (default), laptop, handheld, proprietary, hot, bare")
       .or_just("desktop")
       .check([](const std::string& kind) {
         try {

@@ -6,6 +6,7 @@
 #include <string>
 
 #include "arguments.hpp"
+#include "idlemeter/frames/frame_histogram.hpp"
 #include "idlemeter/readings/history.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/settings/settings.hpp"
@@ -53,6 +54,9 @@ class Values {
 
   /// The tree that the values come from; "/" for this machine.
   [[nodiscard]] std::string root() const;
+
+  /// On the simulated machine: all frames of its game so far.
+  [[nodiscard]] FrameHistogram frame_times() const;
 
   /// Everything that next() has returned, and on the simulated machine every frame.
   [[nodiscard]] const History& history() const;

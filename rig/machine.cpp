@@ -55,6 +55,12 @@ constexpr std::array kSpecs = {
          .graphics_power = 300,
          .speed = 1.2,
          .proprietary = true},
+    Spec{.kind = "hot",
+         .name = "Nettle",
+         .processor = "Corvid 8",
+         .graphics = "Marl G9",
+         .integrated = "Marl I2",
+         .fans_stand = true},
     Spec{.kind = "bare",
          .name = "Reed",
          .processor = "Corvid virtual",
@@ -89,7 +95,7 @@ const Spec& spec_of(std::string_view kind) {
               fmt::format("it is one of {}", fmt::join(kinds, ", ")));
 }
 
-Machine::Machine(const Spec& spec, std::uint64_t seed) : spec_(spec), random_(seed) {
+Machine::Machine(const Spec& spec, std::uint64_t seed) : spec_(spec), cooler_(!spec.fans_stand), random_(seed) {
   const auto cores = static_cast<std::size_t>(spec.cores);
   state_.core_load.assign(cores, 0.03);
   state_.core_clock.assign(cores, 4800);

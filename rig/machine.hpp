@@ -26,11 +26,12 @@ struct Spec {
   bool apu = false;                  ///< the card that games use is the processor's own
   bool proprietary = false;          ///< its driver reports through its management library alone
   bool battery = false;
-  bool bare = false;  ///< a virtual machine that shows next to nothing
+  bool fans_stand = false;  ///< the card's, from the start: it gets hot and clocks down
+  bool bare = false;        ///< a virtual machine that shows next to nothing
 };
 
-/// A desktop with two GPUs, a laptop with hybrid graphics, a handheld, a machine with the proprietary driver, a bare
-/// virtual machine.
+/// A desktop with two GPUs, a laptop with hybrid graphics, a handheld, a machine with the proprietary driver, one whose
+/// card's fans stand still, a bare virtual machine.
 std::span<const Spec> specs();
 
 /// By kind or by name, upper and lower case alike. Throws Error naming the others.

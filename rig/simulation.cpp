@@ -62,6 +62,7 @@ void Simulation::play(double seconds, Recorder* recorder) {
   while (game_.now() < end) {
     const FrameRecord frame = game_.next_frame();
     live_.add({&frame, 1});
+    frame_times_.add(frame.interval);
     live_.add(game_.latency());
     if (game_.now() < next_sample_) continue;
     next_sample_ += kPace;

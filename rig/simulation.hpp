@@ -4,6 +4,7 @@
 #include <filesystem>
 
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_histogram.hpp"
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/readings/computed_readings.hpp"
 #include "idlemeter/readings/history.hpp"
@@ -38,6 +39,9 @@ class Simulation {
   [[nodiscard]] const Snapshot& values() const { return live_.values(); }
   [[nodiscard]] const History& history() const { return live_.history(); }
 
+  /// Of all frames so far.
+  [[nodiscard]] const FrameHistogram& frame_times() const { return frame_times_; }
+
   /// The folder that holds the machine's tree.
   [[nodiscard]] const std::filesystem::path& folder() const { return tree_.folder(); }
 
@@ -66,6 +70,7 @@ class Simulation {
   Polling polling_;
   Relay relay_;
   LiveReadings live_;
+  FrameHistogram frame_times_;
   Snapshot machine_values_;
   Moment last_sample_{};
   Moment next_sample_{};

@@ -48,6 +48,8 @@ json json_of(const GameState& game) {
               {"frames", game.frames}, {"lost", game.lost}, {"refused", game.refused}, {"face", game.face}};
   put(one, "average_fps", game.average_fps);
   put(one, "low_1_percent_fps", game.low_1_percent_fps);
+  if (game.frame_times.count() > 0)
+    one["frame_times"] = {{"counts", game.frame_times.counts()}, {"sum_ns", game.frame_times.sum().count()}};
   put_text(one, "frames_unknown", game.frames_unknown);
   put_text(one, "mistake", game.mistake);
   return one;
@@ -65,6 +67,11 @@ GameState game_from(const json& one) {
   game.face = one.value("face", "");
   game.average_fps = optional_of<double>(one, "average_fps");
   game.low_1_percent_fps = optional_of<double>(one, "low_1_percent_fps");
+  if (one.contains("frame_times")) {
+    const json& times = one["frame_times"];
+    game.frame_times = {times.at("counts").get<std::array<std::uint64_t, FrameHistogram::kBuckets>>(),
+                        Nanoseconds(times.at("sum_ns").get<std::int64_t>())};
+  }
   game.frames_unknown = one.value("frames_unknown", "");
   game.mistake = one.value("mistake", "");
   return game;

@@ -217,6 +217,7 @@ void Game::take(const link::FrameEntry& entry, Moment now) {
   const FrameLatency latency{entry.present, known(entry.latency), known(entry.on_screen)};
   if (latency.gpu != kUnknownTime || latency.screen != kUnknownTime) live_.add(latency);
   whole_.add(frame.interval);
+  frame_times_.add(frame.interval);
   counted_.push_back(frame);
 }
 

@@ -12,6 +12,7 @@
 #include "idlemeter/draw/painter.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/face/scene.hpp"
+#include "idlemeter/frames/frame_histogram.hpp"
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/frames/live_frames.hpp"
 #include "idlemeter/readings/computed_readings.hpp"
@@ -87,6 +88,7 @@ class Game {
   /// Presents with impossible times.
   [[nodiscard]] std::uint64_t refused() const { return refused_; }
   [[nodiscard]] const LiveFrames& whole() const { return whole_; }
+  [[nodiscard]] const FrameHistogram& frame_times() const { return frame_times_; }
   [[nodiscard]] LiveReadings& live() { return live_; }
   [[nodiscard]] const LiveReadings& live() const { return live_; }
   [[nodiscard]] const WatchedFace& face() const { return face_; }
@@ -140,6 +142,7 @@ class Game {
   LiveReadings live_;
   GameInfo info_;  // as live_ has it
   LiveFrames whole_ = LiveFrames::growing();
+  FrameHistogram frame_times_;
   WindowChoice window_;
   std::vector<link::FrameEntry> arrived_;
   std::vector<FrameRecord> counted_;

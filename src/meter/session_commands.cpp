@@ -212,6 +212,7 @@ MeterState LiveSession::state() {
                   .face = game.face().name()};
     one.average_fps = summary.average_rate;
     if (const Low* low = summary.low(Share{10'000})) one.low_1_percent_fps = low->rate;
+    one.frame_times = game.frame_times();
     one.frames_unknown = game.attachment().blind();
     one.mistake = game.face().mistake();
     state.games.push_back(std::move(one));

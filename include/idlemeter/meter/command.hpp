@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_histogram.hpp"
 #include "idlemeter/meter/recording_plan.hpp"
 
 namespace idlemeter {
@@ -40,6 +41,7 @@ struct GameState {
   std::uint64_t refused = 0;  ///< with impossible times
   std::string face = {};
   std::optional<double> average_fps = {}, low_1_percent_fps = {};
+  FrameHistogram frame_times = {};  ///< of all its frames
   std::string frames_unknown = {};  ///< why its frames can't be seen; usually empty
   std::string mistake = {};         ///< what is wrong with its face file; usually empty
 };

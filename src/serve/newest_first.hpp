@@ -1,0 +1,39 @@
+// Work for a few threads, the newest first.
+#pragma once
+
+#include <httplib.h>
+
+#include <condition_variable>
+#include <deque>
+#include <functional>
+#include <mutex>
+#include <thread>
+#include <vector>
+
+namespace idlemeter::serve {
+
+/// Who comes last is served first: when very many come, most of them have nothing to say, and whoever waits the longest
+/// is likely one of these. Threads come as they are needed.
+class NewestFirst final : public httplib::TaskQueue {
+ public:
+  ~NewestFirst() override { shutdown(); }
+
+  /// Waits while very many wait already, so that they stay in the kernel's queue.
+  void enqueue(std::function<void()> work) override;
+  void shutdown() override;
+
+  /// Whether some wait for a thread. Any thread.
+  [[nodiscard]] bool is_crowded() const;
+
+ private:
+  void serve();
+
+  mutable std::mutex mutex_;
+  std::condition_variable came_, room_;
+  std::deque<std::function<void()>> waiting_;
+  std::vector<std::thread> threads_;
+  std::size_t idle_ = 0;
+  bool ending_ = false;
+};
+
+}  // namespace idlemeter::serve

@@ -1,0 +1,395 @@
+// Live readings for other programs: the text, the server and its clients, a real Prometheus.
+#include <fmt/format.h>
+#include <gtest/gtest.h>
+#include <httplib.h>
+#include <netinet/in.h>
+#include <signal.h>
+#include <spawn.h>
+#include <sys/socket.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <array>
+#include <atomic>
+#include <chrono>
+#include <cmath>
+#include <nlohmann/json.hpp>
+#include <random>
+#include <thread>
+
+#include "command.hpp"
+#include "folder.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/frames/frame_histogram.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "idlemeter/serve/metrics.hpp"
+#include "idlemeter/serve/metrics_server.hpp"
+
+extern char** environ;
+
+namespace idlemeter {
+namespace {
+
+using namespace std::chrono_literals;
+using testing::run;
+using testing::Step;
+
+Snapshot snapshot_of(std::vector<ReadingInfo> infos, std::vector<Value> values) {
+  return {Moment{},
+          {std::make_shared<const Batch>(
+              Batch{std::make_shared<const ReadingList>(std::move(infos)), std::move(values), {}})}};
+}
+
+TEST(FrameHistogram, HoldsPercentilesOfAllMachinesTogether) {
+  const auto bounds = FrameHistogram::bounds();
+  ASSERT_EQ(bounds.size() + 1, FrameHistogram::kBuckets);
+  EXPECT_EQ(bounds.front(), kMillisecond);
+  EXPECT_EQ(bounds[1], Nanoseconds(1'190'000));
+  EXPECT_EQ(bounds.back(), kSecond);
+  for (std::size_t i = 1; i < bounds.size(); ++i) EXPECT_GT(bounds[i], bounds[i - 1]);
+
+  std::mt19937_64 random(1);
+  std::lognormal_distribution<double> times(2.3, 0.5);
+  std::vector<Nanoseconds> all;
+  FrameHistogram sum;
+  for (int machine = 0; machine < 3; ++machine) {
+    FrameHistogram one;
+    for (int i = 0; i < 20'000; ++i) {
+      all.push_back(Nanoseconds(std::llround(1e6 * times(random) * (1 + machine))));
+      one.add(all.back());
+    }
+    const FrameHistogram before = sum;
+    sum.add(one);
+    EXPECT_EQ(sum.since(before), one);
+  }
+  EXPECT_EQ(sum.count(), all.size());
+  std::sort(all.begin(), all.end());
+  for (const double share : {0.1, 0.5, 0.9, 0.99, 0.999}) {
+    std::uint64_t below = 0;
+    std::size_t bucket = 0;
+    while (static_cast<double>(below += sum.counts()[bucket]) < share * static_cast<double>(all.size())) ++bucket;
+    const Nanoseconds exact = all[static_cast<std::size_t>(share * static_cast<double>(all.size()))];
+    EXPECT_LE(exact, bounds[bucket]) << share;
+    EXPECT_GE(exact, bounds[bucket - 1]) << share;
+  }
+  FrameHistogram odd;
+  for (const Nanoseconds time : {Nanoseconds(-5), Nanoseconds{}, kMillisecond, kSecond, kSecond + Nanoseconds(1)})
+    odd.add(time);
+  EXPECT_EQ(odd.count(), 3u);
+  EXPECT_EQ(odd.counts().front(), 1u);
+  EXPECT_EQ(odd.counts().back(), 1u);
+  EXPECT_EQ(FrameHistogram().since(odd), FrameHistogram()) << "one that began anew";
+}
+
+TEST(GameFrames, OnlyGrow) {
+  FrameHistogram few, more;
+  few.add(kMillisecond);
+  more.add(kMillisecond);
+  more.add(kMillisecond);
+  GameFrames games;
+  games.take("7 1", "Tidepool Rally", few);
+  games.take("7 1", "Tidepool Rally", more);
+  games.take("7 2", "Tidepool Rally", few);
+  games.take("7 2", "Tidepool Rally", {});
+  games.take("7 2", "Tidepool Rally", few);
+  EXPECT_EQ(games.all().at("Tidepool Rally").count(), 4u);
+  for (int i = 0; i < 100; ++i) games.take(std::to_string(i), fmt::format("game {}", i), few);
+  EXPECT_EQ(games.all().size(), 33u);
+  EXPECT_EQ(games.all().at("other").count(), 69u);
+}
+
+TEST(MetricName, SaysWhatAndInWhich) {
+  const struct {
+    const char* id;
+    DeviceKind kind;
+    Unit unit;
+    const char* name;
+    double of_two;  ///< what 2 of the unit is
+  } cases[] = {
+      {"gpu.hotspot.temp", DeviceKind::graphics, Unit::celsius, "idlemeter_graphics_hotspot_temperature_celsius", 2},
+      {"gpu1.load", DeviceKind::graphics, Unit::percent, "idlemeter_graphics_load_ratio", 0.02},
+      {"cpu.core3.clock", DeviceKind::processor, Unit::megahertz, "idlemeter_processor_core_clock_hertz", 2e6},
+      {"net.enp5s0.down", DeviceKind::network, Unit::megabit_per_second, "idlemeter_network_down_bytes_per_second",
+       250'000},
+      {"swap.used", DeviceKind::memory, Unit::mebibyte, "idlemeter_memory_swap_used_bytes", 2'097'152},
+      {"own.count", DeviceKind::own, Unit::none, "idlemeter_own_count_value", 2},
+      {"feed.Straße!", DeviceKind::own, Unit::millisecond, "idlemeter_own_stra__e_seconds", 0.002},
+      {"own.room.temp", DeviceKind::own, Unit::fahrenheit, "idlemeter_own_room_temperature_celsius",
+       -16.666666666666668},
+      {"battery.left", DeviceKind::battery, Unit::watt_hour, "idlemeter_battery_left_joules", 7'200},
+      {"frame.low@0.1%", DeviceKind::frames, Unit::frames_per_second, "idlemeter_frames_low_frames_per_second", 2}};
+  for (const auto& one : cases) {
+    const MetricName metric = metric_name({.id = one.id, .kind = one.kind, .unit = one.unit});
+    EXPECT_EQ(metric.name, one.name);
+    EXPECT_NEAR(2 * metric.factor + metric.offset, one.of_two, 1e-9 * std::abs(one.of_two)) << one.id;
+  }
+}
+
+TEST(MetricsText, IsTheStandards) {
+  FrameHistogram frames;
+  frames.add(kMillisecond * 10);
+  GameFrames games;
+  games.take("1", "Rally \"Reef\"\\\n", frames);
+  const Snapshot snapshot =
+      snapshot_of({{.id = "gpu.load",
+                    .title = "GPU load",
+                    .device = "Marl \"G9\"\\",
+                    .kind = DeviceKind::graphics,
+                    .unit = Unit::percent},
+                   {.id = "gpu.temp", .kind = DeviceKind::graphics, .unit = Unit::celsius},
+                   {.id = "gpu.throttle", .device = "Marl", .kind = DeviceKind::graphics, .text = true},
+                   {.id = "frame.rate", .kind = DeviceKind::frames, .unit = Unit::frames_per_second},
+                   {.id = "cpu.name", .kind = DeviceKind::processor, .text = true}},
+                  {50.0, Missing{"gone"}, std::string("heat"), 60.0, std::string("Corvid 8")});
+  const std::string open = metrics_text(snapshot, games, MetricsFormat::open_metrics);
+  for (const char* line :
+       {"# TYPE idlemeter_graphics_load_ratio gauge\n# UNIT idlemeter_graphics_load_ratio ratio\n"
+        "idlemeter_graphics_load_ratio{reading=\"gpu.load\",device=\"Marl \\\"G9\\\"\\\\\"} 0.5\n",
+        "idlemeter_throttled{reading=\"gpu.throttle\",device=\"Marl\"} 1\n",
+        "# TYPE idlemeter_machine info\nidlemeter_machine_info{processor=\"Corvid 8\",",
+        "idlemeter_frame_time_seconds_bucket{game=\"Rally \\\"Reef\\\"\\\\\uFFFD\",le=\"0.00951\"} 0\n",
+        "le=\"+Inf\"} 1\n", "idlemeter_frame_time_seconds_sum{game=\"Rally \\\"Reef\\\"\\\\\uFFFD\"} 0.01\n"})
+    EXPECT_NE(open.find(line), std::string::npos) << line << open.substr(0, 600);
+  EXPECT_TRUE(open.ends_with("# EOF\n"));
+  const std::string plain = metrics_text(snapshot, games, MetricsFormat::prometheus);
+  EXPECT_NE(plain.find("# TYPE idlemeter_machine_info gauge\n"), std::string::npos);
+  EXPECT_EQ(plain.find("# UNIT"), std::string::npos);
+  EXPECT_EQ(plain.find("temperature"), std::string::npos) << "missing";
+  EXPECT_EQ(plain.find("frames_per_second"), std::string::npos) << "follows from the histogram";
+
+  std::vector<ReadingInfo> many;
+  for (int i = 0; i < 2'500; ++i) many.push_back({.id = fmt::format("own.x{}", i), .kind = DeviceKind::own});
+  const std::string bounded =
+      metrics_text(snapshot_of(many, std::vector<Value>(many.size(), 1.0)), {}, MetricsFormat::prometheus);
+  EXPECT_NE(bounded.find("idlemeter_readings_left_out 500\n"), std::string::npos);
+}
+
+Snapshot one_reading() {
+  return snapshot_of({{.id = "cpu.load", .kind = DeviceKind::processor, .unit = Unit::percent}}, {25.0});
+}
+
+TEST(MetricsServer, AnswersWhoMayAsk) {
+  MetricsServer server({.port = 0});
+  httplib::Client client("127.0.0.1", server.port());
+  EXPECT_EQ(client.Get("/metrics")->status, 503);
+  server.publish(one_reading(), {});
+  const auto plain = client.Get("/metrics");
+  EXPECT_EQ(plain->status, 200);
+  EXPECT_EQ(plain->get_header_value("Content-Type"), content_type(MetricsFormat::prometheus));
+  EXPECT_NE(plain->body.find("idlemeter_processor_load_ratio{reading=\"cpu.load\",device=\"\"} 0.25\n"),
+            std::string::npos);
+  const auto open = client.Get("/metrics", {{"Accept", "application/openmetrics-text;version=1.0.0,text/plain;q=0.5"}});
+  EXPECT_EQ(open->get_header_value("Content-Type"), content_type(MetricsFormat::open_metrics));
+  EXPECT_EQ(client.Get("/")->status, 200);
+  EXPECT_EQ(client.Get("/etc/passwd")->status, 404);
+  EXPECT_EQ(client.Post("/metrics", "x", "text/plain")->status, 404);
+  EXPECT_EQ(client.Get("/metrics", {{"Host", "evil.example"}})->status, 403) << "a page's own name for this machine";
+  EXPECT_EQ(client.Get("/metrics", {{"Host", "localhost:80"}})->status, 200);
+
+  MetricsServer guarded({.port = 0, .token = "a token of some length"});
+  guarded.publish(one_reading(), {});
+  httplib::Client stranger("127.0.0.1", guarded.port());
+  EXPECT_EQ(stranger.Get("/metrics")->status, 401);
+  for (const char* wrong : {"Bearer a token of some lengtH", "Bearer ", "a token of some length", "Basic YTpi"})
+    EXPECT_EQ(stranger.Get("/metrics", {{"Authorization", wrong}})->status, 401) << wrong;
+  EXPECT_EQ(stranger.Get("/metrics", {{"Authorization", "Bearer a token of some length"}, {"Host", "rig"}})->status,
+            200);
+
+  try {
+    MetricsServer again({.port = server.port()});
+    FAIL();
+  } catch (const Error& error) {
+    EXPECT_NE(std::string(error.what()).find("cannot listen there"), std::string::npos) << error.what();
+  }
+}
+
+TEST(MetricsServer, SpeaksTls) {
+  const testing::Folder folder;
+  const std::string make = fmt::format(
+      "cd '{}' && openssl req -x509 -newkey rsa:2048 -nodes -keyout key.pem -out rig.pem -days 2 -subj /CN=localhost "
+      "-addext subjectAltName=DNS:localhost 2>/dev/null",
+      folder.path().string());
+  ASSERT_EQ(std::system(make.c_str()), 0);
+  MetricsServer server({.port = 0, .certificate = folder / "rig.pem", .key = folder / "key.pem"});
+  server.publish(one_reading(), {});
+  httplib::SSLClient client("localhost", server.port());
+  client.set_ca_cert_path((folder / "rig.pem").c_str());
+  const auto answer = client.Get("/metrics");
+  ASSERT_TRUE(answer) << to_string(answer.error());
+  EXPECT_EQ(answer->status, 200);
+  EXPECT_FALSE(httplib::Client("localhost", server.port()).Get("/metrics")) << "not without";
+  EXPECT_TRUE(client.Get("/metrics"));
+  folder.file("text.pem", "no key");
+  EXPECT_THROW(MetricsServer({.port = 0, .certificate = folder / "text.pem", .key = folder / "key.pem"}), Error);
+  EXPECT_THROW(MetricsServer({.port = 0, .certificate = folder / "rig.pem"}), Error);
+}
+
+int connect_to(int port) {
+  const int socket = ::socket(AF_INET, SOCK_STREAM | SOCK_CLOEXEC, 0);
+  sockaddr_in to{};
+  to.sin_family = AF_INET;
+  to.sin_port = htons(static_cast<std::uint16_t>(port));
+  to.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+  EXPECT_EQ(::connect(socket, reinterpret_cast<const sockaddr*>(&to), sizeof to), 0);
+  return socket;
+}
+
+/// Some say nothing, some a byte now and then, some nonsense, some ask and don't read.
+TEST(MetricsServer, IsNotHeldUpByItsClients) {
+  MetricsServer server({.port = 0});
+  server.publish(one_reading(), {});
+  constexpr int kClients = 350;
+  std::vector<int> sockets;
+  for (int i = 0; i < kClients; ++i) {
+    sockets.push_back(connect_to(server.port()));
+    constexpr const char* kSaid[] = {"", "GET /metr", "\xff\xfe\n\n\n\r\n\r\n",
+                                     "GET /metrics HTTP/1.1\r\nHost: localhost\r\nX: "};
+    const std::string_view said = kSaid[i % 4];
+    (void)!::send(sockets.back(), said.data(), said.size(), MSG_NOSIGNAL);
+  }
+  std::atomic<bool> over = false;
+  std::thread dribble([&] {
+    while (!over) {
+      for (const int socket : sockets) (void)!::send(socket, "a", 1, MSG_NOSIGNAL);
+      std::this_thread::sleep_for(20ms);
+    }
+  });
+  httplib::Client client("127.0.0.1", server.port());
+  client.set_read_timeout(30s);
+  for (int i = 0; i < 2; ++i) {
+    server.publish(one_reading(), {});
+    const auto answer = client.Get("/metrics");
+    EXPECT_TRUE(answer && answer->status == 200) << to_string(answer.error());
+  }
+  over = true;
+  dribble.join();
+  for (const int socket : sockets) ::close(socket);
+}
+
+/// `idlemeter serve` on a port that was free.
+class Serving {
+ public:
+  explicit Serving(const std::string& rig) {
+    int ends[2];
+    EXPECT_EQ(::pipe(ends), 0);
+    posix_spawn_file_actions_t actions;
+    posix_spawn_file_actions_init(&actions);
+    posix_spawn_file_actions_adddup2(&actions, ends[1], 1);
+    posix_spawn_file_actions_addclose(&actions, ends[0]);
+    std::array<std::string, 6> words = {IDLEMETER_COMMAND, "serve", "--port", "0", "--rig", rig};
+    std::vector<char*> pointers;
+    for (std::string& word : words) pointers.push_back(word.data());
+    pointers.push_back(nullptr);
+    EXPECT_EQ(::posix_spawn(&pid_, IDLEMETER_COMMAND, &actions, nullptr, pointers.data(), environ), 0);
+    posix_spawn_file_actions_destroy(&actions);
+    ::close(ends[1]);
+    char line[256] = {};
+    for (std::size_t got = 0; got + 1 < sizeof line && ::read(ends[0], line + got, 1) == 1 && line[got] != '\n';) ++got;
+    ::close(ends[0]);
+    const char* found = std::strstr(line, "127.0.0.1:");
+    port_ = found == nullptr ? 0 : std::atoi(found + 10);
+    EXPECT_GT(port_, 0) << line;
+  }
+  Serving(const Serving&) = delete;
+  Serving& operator=(const Serving&) = delete;
+  ~Serving() {
+    ::kill(pid_, SIGTERM);
+    int status = 0;
+    ::waitpid(pid_, &status, 0);
+    EXPECT_TRUE(WIFEXITED(status) && WEXITSTATUS(status) == 0) << status;
+  }
+
+  [[nodiscard]] int port() const { return port_; }
+
+ private:
+  pid_t pid_ = 0;
+  int port_ = 0;
+};
+
+std::string replaced(std::string text, const std::string& old, const std::string& with) {
+  const std::size_t at = text.find(old);
+  EXPECT_NE(at, std::string::npos) << old;
+  return at == std::string::npos ? text : text.replace(at, old.size(), with);
+}
+
+/// With the files of docs/fleet: they are right, three rigs are scraped, what one can see and its rule fires.
+TEST(Fleet, IsWatchedByPrometheus) {
+  const testing::Folder folder;
+  const Serving bramble("desktop"), heron("proprietary"), nettle("hot");
+  const std::string docs = IDLEMETER_DOCS "/fleet/";
+  const std::string targets =
+      fmt::format("[127.0.0.1:{}, 127.0.0.1:{}, 127.0.0.1:{}]", bramble.port(), heron.port(), nettle.port());
+  std::string config =
+      replaced(testing::text_of(docs + "prometheus.yml"), "[bramble:9747, sedge:9747, nettle:9747]", targets);
+  for (int i = 0; i < 2; ++i) config = replaced(config, "interval: 5s", "interval: 1s");
+  folder.file("prometheus.yml", config);
+  folder.file("rules.yml", replaced(testing::text_of(docs + "rules.yml"), "for: 30s", "for: 2s"));
+  folder.file("consoles/rigs.html", testing::text_of(docs + "rigs.html"));
+
+  httplib::Client rig("127.0.0.1", nettle.port());
+  folder.file("metrics.txt", rig.Get("/metrics")->body);
+  const std::string check =
+      fmt::format("cd '{}' && promtool check metrics <metrics.txt && promtool check config prometheus.yml >checked",
+                  folder.path().string());
+  EXPECT_EQ(std::system(check.c_str()), 0);
+
+  const int port = MetricsServer({.port = 0}).port();  // free, for the moment
+  const std::string where = folder.path().string();
+  const std::string listen = fmt::format("--web.listen-address=127.0.0.1:{}", port),
+                    from = "--config.file=" + where + "/prometheus.yml", to = "--storage.tsdb.path=" + where + "/data",
+                    pages = "--web.console.templates=" + where + "/consoles",
+                    parts = "--web.console.libraries=" + where + "/consoles";
+  const char* words[] = {"prometheus",  from.c_str(),  to.c_str(),          listen.c_str(),
+                         pages.c_str(), parts.c_str(), "--log.level=error", nullptr};
+  pid_t pid = 0;
+  ASSERT_EQ(::posix_spawnp(&pid, "prometheus", nullptr, nullptr, const_cast<char**>(words), environ), 0);
+  httplib::Client prometheus("127.0.0.1", port);
+  const auto asked = [&](const std::string& what) {
+    const auto answer = prometheus.Get("/api/v1/query?query=" + httplib::detail::encode_query_param(what));
+    const auto json = answer ? nlohmann::json::parse(answer->body, nullptr, false) : nlohmann::json();
+    return json.is_object() && json.contains("data") ? json["data"]["result"] : nlohmann::json::array();
+  };
+  const auto eventually = [](const auto& holds) {
+    for (int i = 0; i < 600; ++i) {
+      if (holds()) return true;
+      std::this_thread::sleep_for(100ms);
+    }
+    return false;
+  };
+  EXPECT_TRUE(eventually([&] { return asked("up == 1").size() == 3; }));
+  EXPECT_TRUE(eventually([&] {
+    const auto firing = asked(fmt::format(
+        "ALERTS{{alertname=\"RigThrottles\",alertstate=\"firing\",instance=\"127.0.0.1:{}\"}}", nettle.port()));
+    return firing.size() == 1;
+  })) << "the rig whose fans stand still";
+  EXPECT_TRUE(eventually([&] { return asked("game:frame_rate:average > 20 < 400").size() == 1; }))
+      << "of all rigs together";
+  EXPECT_TRUE(eventually([&] { return asked("game:frame_time_seconds:p99 > 0.005 < 0.1").size() == 1; }));
+  const auto page = prometheus.Get("/consoles/rigs.html");
+  ASSERT_TRUE(page);
+  EXPECT_NE(page->body.find("Corvid 12, Siltstone 40"), std::string::npos) << page->body.substr(0, 500);
+  ::kill(pid, SIGTERM);
+  ::waitpid(pid, nullptr, 0);
+}
+
+TEST(ServeCommand, SaysWhatIsWrong) {
+  const testing::Folder folder;
+  folder.file("short", "abc\n");
+  folder.file("long", "0123456789abcdef\n");
+  const Step steps[] = {
+      {"serve --address 0.0.0.0", 2, {"others could read at 0.0.0.0: give it --token-file"}},
+      {"serve --address 0.0.0.0 --token-file long", 2, {"--certificate and --key, or say --unprotected"}},
+      {"serve --key x.pem", 2, {"TLS needs both --certificate and --key"}},
+      {"serve --every 1ms", 2, {"isn't a time"}},
+      {"serve --rig --token-file short", 1, {"short: a token has at least 16 characters", "openssl rand -hex 32"}},
+      {"serve --rig --token-file none", 1, {"none: cannot read the token (No such file or directory)"}},
+      {"serve --rig --certificate short --key long", 1, {"short: it can't be used for TLS"}},
+      {"serve --rig --address 203.0.113.9 --unprotected",
+       1,
+       {"203.0.113.9:9747: cannot listen there (Cannot assign requested address)"}},
+      {"serve --rig --port 70000", 1, {"there is no port 70000"}}};
+  testing::expect_steps(folder, steps);
+}
+
+}  // namespace
+}  // namespace idlemeter
