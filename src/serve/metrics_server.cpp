@@ -26,7 +26,6 @@ namespace {
 using serve::DeadlineStream;
 using serve::NewestFirst;
 
-constexpr Nanoseconds kPatience = 5 * kSecond, kLittlePatience = kSecond / 2;
 constexpr int kOk = 200, kUnauthorized = 401, kForbidden = 403, kNotFound = 404, kUnavailable = 503;
 
 struct FreeTls {
@@ -81,9 +80,7 @@ class Http final : public httplib::Server {
 
  private:
   bool process_and_close_socket(socket_t socket) override {
-    const auto until = [began = monotonic_now(), queue = queue_.load()] {
-      return began + (queue->is_crowded() ? kLittlePatience : kPatience);
-    };
+    const auto until = [began = monotonic_now(), queue = queue_.load()] { return began + queue->patience(); };
     bool closed = false, done = false;
     {
       DeadlineStream stream(socket, tls_.get(), until);

@@ -48,9 +48,9 @@ void NewestFirst::shutdown() {
   for (std::thread& thread : threads) thread.join();
 }
 
-bool NewestFirst::is_crowded() const {
+Nanoseconds NewestFirst::patience() const {
   const std::lock_guard lock(mutex_);
-  return ending_ || waiting_.size() > idle_;
+  return ending_ ? Nanoseconds{} : waiting_.size() > idle_ ? kSecond / 2 : 5 * kSecond;
 }
 
 }  // namespace idlemeter::serve

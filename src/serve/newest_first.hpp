@@ -10,6 +10,8 @@
 #include <thread>
 #include <vector>
 
+#include "idlemeter/base/time.hpp"
+
 namespace idlemeter::serve {
 
 /// Who comes last is served first: when very many come, most of them have nothing to say, and whoever waits the longest
@@ -22,8 +24,8 @@ class NewestFirst final : public httplib::TaskQueue {
   void enqueue(std::function<void()> work) override;
   void shutdown() override;
 
-  /// Whether some wait for a thread. Any thread.
-  [[nodiscard]] bool is_crowded() const;
+  /// How long one may take: less while others wait for a thread, no time at the end. Any thread.
+  [[nodiscard]] Nanoseconds patience() const;
 
  private:
   void serve();
