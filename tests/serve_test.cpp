@@ -5,6 +5,7 @@
 #include <netinet/in.h>
 #include <signal.h>
 #include <spawn.h>
+#include <sys/resource.h>
 #include <sys/socket.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -238,7 +239,11 @@ int connect_to(int port) {
 TEST(MetricsServer, IsNotHeldUpByItsClients) {
   MetricsServer server({.port = 0});
   server.publish(one_reading(), {});
-  constexpr int kClients = 350;
+  constexpr int kClients = 1'000;
+  rlimit files{};
+  ::getrlimit(RLIMIT_NOFILE, &files);
+  files.rlim_cur = std::min<rlim_t>(files.rlim_max, 4 * kClients);
+  ASSERT_EQ(::setrlimit(RLIMIT_NOFILE, &files), 0);
   std::vector<int> sockets;
   for (int i = 0; i < kClients; ++i) {
     sockets.push_back(connect_to(server.port()));

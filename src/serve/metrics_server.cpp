@@ -78,6 +78,9 @@ class Http final : public httplib::Server {
     };
   }
 
+  /// So many that come at once aren't turned away; the usual five would be.
+  void let_many_come() { ::listen(svr_sock_, SOMAXCONN); }
+
  private:
   bool process_and_close_socket(socket_t socket) override {
     const auto until = [began = monotonic_now(), queue = queue_.load()] { return began + queue->patience(); };
@@ -134,6 +137,7 @@ struct MetricsServer::State {
       throw Error(Error::Code::in_use,
                   fmt::format("cannot listen there ({})", errno == 0 ? "no such address" : ::strerror(errno)),
                   fmt::format("{}:{}", options.address, options.port), "choose another with --address or --port");
+    http.let_many_come();
     thread = base::quiet_thread([this] { http.listen_after_bind(); });
   }
 
