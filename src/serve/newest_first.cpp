@@ -7,7 +7,7 @@
 namespace idlemeter::serve {
 namespace {
 
-constexpr std::size_t kThreads = 32, kMost = 400;
+constexpr std::size_t kThreads = 64, kCrowd = 128, kMost = 400;
 
 }  // namespace
 
@@ -50,7 +50,9 @@ void NewestFirst::shutdown() {
 
 Nanoseconds NewestFirst::patience() const {
   const std::lock_guard lock(mutex_);
-  return ending_ ? Nanoseconds{} : waiting_.size() > idle_ ? kSecond / 2 : 5 * kSecond;
+  if (ending_) return {};
+  if (waiting_.size() > kCrowd) return kSecond / 10;
+  return waiting_.size() > idle_ ? kSecond / 2 : 5 * kSecond;
 }
 
 }  // namespace idlemeter::serve

@@ -21,7 +21,8 @@ struct ServeOptions {
 [[nodiscard]] bool is_loopback(const std::string& address);
 
 /// Serves the newest values at /metrics, on threads of its own. Whatever its clients do delays nothing else: each
-/// gets five seconds for its one request, and half a second when others wait; publish() never waits for them.
+/// gets five seconds for its one request, half a second when others wait, and a tenth when very many do; publish()
+/// never waits for them.
 class MetricsServer {
  public:
   /// Listens. Throws Error if the address or the certificate can't be used.
