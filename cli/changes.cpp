@@ -14,8 +14,10 @@
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/insight/runs_during.hpp"
 #include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/units.hpp"
+#include "idlemeter/runs/reading_table.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
 
@@ -27,10 +29,39 @@ using Json = nlohmann::ordered_json;
 constexpr std::size_t kEvents = 4, kReadings = 8, kOddities = 5, kPanels = 5;
 
 struct Options {
-  std::string store = Store::usual_path().string(), at, picture;
-  std::int64_t run = 0;
+  std::string what, store = Store::usual_path().string(), at, picture;
+  ReadingTableFormat table;
   bool json = false, all = false, dark = false;
 };
+
+/// What is looked at: a run of the store, or a table.
+struct Subject {
+  std::string name;  ///< "run 1", "hours.csv"
+  Nanoseconds length{};
+  std::vector<FrameRecord> frames = {};
+  std::vector<RunSeries> series = {};
+  std::vector<RunMeanwhile> meanwhile = {};
+};
+
+bool is_number(const std::string& text) {
+  return !text.empty() && text.find_first_not_of("0123456789") == std::string::npos;
+}
+
+Subject read(const Options& options) {
+  if (!is_number(options.what)) {
+    ReadingTable table = read_reading_table(options.what, options.table);
+    for (const std::string& note : table.notes) complain("idlemeter: {}: {}\n", options.what, note);
+    if (table.broken > 0)
+      complain("idlemeter: warning: {} of {} lines of {} have no time that can be read, or one before the last\n",
+               table.broken, table.lines, options.what);
+    return {options.what, table.length, {}, std::move(table.series)};
+  }
+  const Store store(options.store, Store::Mode::existing);
+  const RunInfo run = store.run(std::stoll(options.what));
+  Subject subject{fmt::format("run {}", run.id), run.length, store.frames(run.id), store.series(run.id)};
+  if (run.frames == 0) subject.meanwhile = runs_during(store.runs(Store::Facts::none), run);
+  return subject;
+}
 
 double seconds_of(Moment at) { return in_seconds(at.time_since_epoch()); }
 
@@ -107,11 +138,11 @@ void keep_near(Changes& changes, const std::string& at) {
   std::erase_if(changes.oddities, [&](const OddStretch& odd) { return is_far(odd.at); });
 }
 
-void print_changes(const Changes& changes, const Options& options, Nanoseconds length) {
+void print_changes(const Changes& changes, const Options& options, const Subject& subject) {
   const std::string where = options.at.empty() ? "" : fmt::format(" within a minute of {}", options.at);
   if (changes.events.empty())
     print("Nothing changed{}: no reading left its level, slope or spread in {:.0f} s by more than its own noise.\n",
-          where, in_seconds(length));
+          where, in_seconds(subject.length));
   const std::size_t most = options.all ? changes.events.size() : kEvents;
   std::size_t events = 0;
   for (const bool of_frames : {true, false}) {
@@ -133,16 +164,17 @@ void print_changes(const Changes& changes, const Options& options, Nanoseconds l
   if (!changes.events.empty())
     print("{}At the same time isn't because of it: what changed is ranked by how far it left its own noise.\n",
           count > 0 ? "\n" : "");
+  if (!subject.meanwhile.empty()) print("{}\n", printable(meanwhile_words(subject.meanwhile)));
 }
 
 /// The readings that changed the most, over time, with the moments marked.
-void write_picture(const std::vector<SecondSeries>& series, const Changes& changes, const RunInfo& run,
+void write_picture(const std::vector<SecondSeries>& series, const Changes& changes, const Subject& subject,
                    const Options& options) {
-  Plot plot{.title = fmt::format("run {}: what changed", run.id),
-            .x_title = "seconds since the start of the run",
+  Plot plot{.title = subject.name + ": what changed",
+            .x_title = "seconds since the start",
             .panels = {},
             .x_from = 0,
-            .x_to = std::max(1.0, in_seconds(run.length)),
+            .x_to = std::max(1.0, in_seconds(subject.length)),
             .dark = options.dark};
   // The rate, then what changed the most at each moment, one reading each.
   std::vector<ReadingChange> all;
@@ -158,6 +190,8 @@ void write_picture(const std::vector<SecondSeries>& series, const Changes& chang
       if (reading != event.readings.end()) all.push_back(*reading);
     }
   }
+  for (const RunMeanwhile& run : subject.meanwhile)
+    plot.marks.push_back({in_seconds(run.begin), fmt::format("run {}", run.id)});
   // Names of marks that would lie over each other are left out.
   std::stable_sort(plot.marks.begin(), plot.marks.end(),
                    [](const PlotMark& a, const PlotMark& b) { return a.at < b.at; });
@@ -191,18 +225,19 @@ void write_picture(const std::vector<SecondSeries>& series, const Changes& chang
 }
 
 int changes(const Options& options) {
-  const Store store(options.store, Store::Mode::existing);
-  const RunInfo run = store.run(options.run);
-  const auto frames = store.frames(options.run);
-  const auto series = store.series(options.run);
-  Changes found = find_changes(frames, series);
+  const Subject subject = read(options);
+  Changes found = find_changes(subject.frames, subject.series);
   if (!options.at.empty()) keep_near(found, options.at);
   if (!options.picture.empty()) {
-    write_picture(seconds_of(frames, series), found, run, options);
+    write_picture(seconds_of(subject.frames, subject.series), found, subject, options);
   } else if (options.json) {
-    write_raw(json_text(to_json(found).dump(2, ' ', false, Json::error_handler_t::replace)) + "\n");
+    Json json = to_json(found);
+    for (const RunMeanwhile& run : subject.meanwhile)
+      json["meanwhile"].push_back(
+          {{"run", run.id}, {"game", run.game}, {"from_s", in_seconds(run.begin)}, {"to_s", in_seconds(run.end)}});
+    write_raw(json_text(json.dump(2, ' ', false, Json::error_handler_t::replace)) + "\n");
   } else {
-    print_changes(found, options, run.length);
+    print_changes(found, options, subject);
   }
   return 0;
 }
@@ -211,10 +246,25 @@ int changes(const Options& options) {
 
 void add_changes(Command app) {
   const auto options = std::make_shared<Options>();
-  Command command = app.add(
-      "changes", "Say what changed during a run: the rate, frame times and readings, and what else at that moment",
-      [options] { return changes(*options); });
-  command.option("RUN", options->run, "The run's number").required();
+  Command command =
+      app.add("changes",
+              "Say what changed during a run or a log: the rate, frame times, readings, and what else at that moment",
+              [options] { return changes(*options); });
+  command.option("RUN", options->what, "The number of a run or a log, or a table of readings, like a CSV file")
+      .required();
+  command.option("--time", options->table.time.name,
+                 "Of a table: the column that says when; guessed where it is clear");
+  command
+      .option(
+          "--every",
+          [options](const std::string& text) {
+            const auto time = duration_from(text, "s");
+            if (!time || *time <= Nanoseconds{}) return fmt::format("'{}' isn't a time; write it like 1s", text);
+            options->table.every = *time;
+            return std::string();
+          },
+          "Of a table without such a column: the time from one line to the next, like 1s")
+      .excludes(command.option("--time"));
   command.option("--at", options->at, "Only what changed within a minute of this time of the run, like 20:00")
       .check([](const std::string& text) {
         return duration_from(text, "s") ? "" : fmt::format("'{}' isn't a time; write it like 20:00 or 90 s", text);

@@ -16,6 +16,7 @@
 #include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/frames/stutter.hpp"
 #include "idlemeter/insight/plot_data.hpp"
+#include "idlemeter/insight/runs_during.hpp"
 #include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/store.hpp"
@@ -104,10 +105,10 @@ Panel panel_of(const std::vector<Run>& runs, const std::string& id, std::size_t 
               "'idlemeter runs show RUN --all' lists them");
 }
 
-void plot_time(Plot& plot, std::vector<Run>& runs, const Options& options) {
+void plot_time(Plot& plot, std::vector<Run>& runs, const std::vector<RunMeanwhile>& meanwhile, const Options& options) {
   double end = 0;
   for (const Run& run : runs) {
-    if (!run.frames.empty()) end = std::max(end, in_seconds(run.frames.back().at.time_since_epoch()));
+    end = std::max(end, in_seconds(run.frames.empty() ? run.info.length : run.frames.back().at.time_since_epoch()));
   }
   plot.x_from = 0;
   plot.x_to = std::max(end, 1e-3);
@@ -122,7 +123,8 @@ void plot_time(Plot& plot, std::vector<Run>& runs, const Options& options) {
   };
   const auto columns = static_cast<std::size_t>(plot.width);
   Panel rate{"Frame rate of each second", "FPS", {}, 1}, time{"Time of each frame", "ms", {}, 2};
-  for (std::size_t i = 0; i < runs.size(); ++i) {
+  const bool has_frames = std::any_of(runs.begin(), runs.end(), [](const Run& run) { return !run.frames.empty(); });
+  for (std::size_t i = 0; has_frames && i < runs.size(); ++i) {
     // Of hours each takes a while: beside each other.
     auto figures = std::async(std::launch::async, [&run = runs[i]] { return name_with_figures(run); });
     const Stutters stutters = find_stutters(runs[i].frames);
@@ -141,11 +143,17 @@ void plot_time(Plot& plot, std::vector<Run>& runs, const Options& options) {
     dots.points = thinned(dots.points, columns);
     time.curves.push_back(std::move(dots));
   }
-  plot.title = game_of(runs) + "frame rate and frame time";
+  plot.title = has_frames ? game_of(runs) + "frame rate and frame time" : "readings over time";
   plot.x_title = "seconds since the start of the run";
-  plot.panels = {rate, time};
+  if (has_frames) plot.panels = {rate, time};
   for (const std::string& id : options.readings) plot.panels.push_back(panel_of(runs, id, columns));
-  if (runs.size() == 1) plot.marks = marks_in(runs.front().series);
+  for (std::size_t i = 0; !has_frames && i < plot.panels.front().curves.size(); ++i)
+    plot.panels.front().curves[i].title = runs[plot.panels.front().curves[i].color].name;
+  if (runs.size() == 1) {
+    plot.marks = marks_in(runs.front().series);
+    for (const RunMeanwhile& other : meanwhile)
+      plot.marks.push_back({in_seconds(other.begin), fmt::format("run {}", other.id)});
+  }
 }
 
 void plot_spread(Plot& plot, const std::vector<Run>& runs) {
@@ -192,10 +200,14 @@ int plot(const Options& options) {
     return misuse("plot", "--span takes two times, the first before the second, like --span 0:10 0:20");
   const Store store(options.store, Store::Mode::existing);
   std::vector<Run> runs = read_runs(store, options);
-  if (std::all_of(runs.begin(), runs.end(), [](const Run& run) { return run.frames.empty(); }))
-    throw Error(Error::Code::invalid, "there are no frames to plot", options.store);
+  const bool has_frames = std::any_of(runs.begin(), runs.end(), [](const Run& run) { return !run.frames.empty(); });
+  if (!has_frames && (options.what != "time" || options.readings.empty()))
+    throw Error(Error::Code::invalid, "there are no frames to plot", options.store,
+                "name readings of a log with --reading, like gpu.temp");
   Plot made = options.plot;
-  if (options.what == "time") plot_time(made, runs, options);
+  std::vector<RunMeanwhile> meanwhile;  // what was played during a log
+  if (!has_frames) meanwhile = runs_during(store.runs(Store::Facts::none), runs.front().info);
+  if (options.what == "time") plot_time(made, runs, meanwhile, options);
   if (options.what == "spread") plot_spread(made, runs);
   if (options.what == "percentiles") plot_percentiles(made, runs);
   write_plot(made, options.file);

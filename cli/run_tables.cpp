@@ -192,13 +192,14 @@ std::string list_table(const std::vector<RunInfo>& runs, const std::map<std::int
   table.add(head);
   for (const RunInfo& run : runs) {
     const double seconds = in_seconds(run.length);
-    std::vector<std::string> row = {fmt::format("{}", run.id),
-                                    run.details.game,
-                                    started(run),
-                                    format_number(seconds, 1),
-                                    fmt::format("{}", run.frames),
-                                    seconds > 0 ? rate(static_cast<double>(run.frames) / seconds) : kNone,
-                                    remarks_of(run)};
+    std::vector<std::string> row = {
+        fmt::format("{}", run.id),
+        run.details.game,
+        started(run),
+        format_number(seconds, 1),
+        fmt::format("{}", run.frames),
+        run.frames > 0 && seconds > 0 ? rate(static_cast<double>(run.frames) / seconds) : kNone,
+        remarks_of(run)};
     if (!sizes.empty()) {
       const auto size = sizes.find(run.id);
       const double bytes = size == sizes.end() ? 0 : static_cast<double>(size->second);

@@ -1,10 +1,18 @@
 // Readings over hours without a game.
 #include "idlemeter/runs/reading_log.hpp"
 
+#include <fcntl.h>
+#include <fmt/format.h>
 #include <gtest/gtest.h>
+#include <signal.h>
 #include <sys/mount.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
+#include <chrono>
+#include <future>
 #include <random>
+#include <thread>
 
 #include "folder.hpp"
 #include "idlemeter/base/time.hpp"
@@ -111,6 +119,50 @@ TEST(ReadingLog, OnAFullDiskDropsItsOldestPartOnlyIfItMay) {
       EXPECT_GT(log.lost(), 2'000u);
       EXPECT_EQ(store.series(1).at(0).at.front(), at(0)) << "the beginning is kept";
     }
+  }
+}
+
+/// `idlemeter log` that is killed some time after it has begun; the log then.
+RunInfo killed_log(const Folder& folder, int number, std::chrono::milliseconds after) {
+  const std::string store = fmt::format("{}/{}.db", folder.path().string(), number);
+  const std::string line = fmt::format("exec '{}' log cpu --every 100ms --store '{}'", IDLEMETER_COMMAND, store);
+  int ends[2];
+  EXPECT_EQ(::pipe2(ends, O_CLOEXEC), 0);
+  const pid_t pid = ::fork();
+  if (pid == 0) {
+    ::dup2(ends[1], 1);
+    ::execl("/bin/sh", "sh", "-c", line.c_str(), nullptr);
+    ::_exit(127);
+  }
+  ::close(ends[1]);
+  char said = 0;
+  while (::read(ends[0], &said, 1) == 1 && said != '\n') {
+  }
+  std::this_thread::sleep_for(after);
+  ::kill(pid, SIGKILL);
+  ::waitpid(pid, nullptr, 0);
+  ::close(ends[0]);
+  const Store left(store, Store::Mode::existing);
+  EXPECT_EQ(left.check(), std::vector<std::string>{}) << number;
+  return left.run(1);
+}
+
+/// At fifty moments, ten logs at a time.
+TEST(LogKilled, IsWholeUpToTheLastSecond) {
+  const Folder folder;
+  std::mt19937 random(5);
+  for (int round = 0; round < 5; ++round) {
+    std::vector<std::future<void>> all;
+    for (int i = 0; i < 10; ++i) {
+      const std::chrono::milliseconds after(random() % 2'500);
+      all.push_back(std::async(std::launch::async, [&folder, number = 10 * round + i, after] {
+        const RunInfo run = killed_log(folder, number, after);
+        EXPECT_FALSE(run.finished);
+        // A sample a tenth of a second, on the disk within one; the rest is for a busy machine.
+        EXPECT_GE(run.length + 2 * kSecond, Nanoseconds(after)) << number;
+      }));
+    }
+    for (auto& one : all) one.get();
   }
 }
 

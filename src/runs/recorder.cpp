@@ -122,6 +122,7 @@ struct Recorder::State {
   SampleBlock old_samples;
   std::int64_t chunks = 0;
   std::int64_t samples = 0;
+  Moment last_sample{};
   std::unordered_map<std::string, std::size_t> places;  // of readings in the run
   std::unordered_map<std::size_t, std::string> texts;   // last text of each, so that only changes are written
   std::vector<double> numbers;
@@ -288,6 +289,7 @@ void Recorder::add(Moment at, const Snapshot& snapshot) {
   s.numbers.assign(s.places.size(), std::numeric_limits<double>::quiet_NaN());
   for (const Snapshot::Entry& entry : snapshot.entries()) s.take(at, s.place_of(*entry.info), *entry.value);
   s.insert_sample.bind(s.run, s.samples++, at, s.numbers).run();
+  s.last_sample = at;
   s.keep_for_packing(at);
   s.commit_if_due();
 }
@@ -322,9 +324,10 @@ std::int64_t Recorder::finish(RunEnd end, std::uint64_t lost) {
   runs::Statement(state_->database,
                   "UPDATE run SET finished = 1, ended = ?1, lost = ?2, "
                   "frames = (SELECT CAST(total(frames) AS INTEGER) FROM frame_chunk WHERE run = ?3), "
-                  "length_ns = (SELECT CAST(total(length_ns) AS INTEGER) FROM frame_chunk WHERE run = "
-                  "?3) WHERE id = ?3")
-      .bind(std::string(name_of(end)), static_cast<std::int64_t>(lost), state_->run)
+                  "length_ns = coalesce((SELECT CAST(sum(length_ns) AS INTEGER) FROM frame_chunk WHERE run = "
+                  "?3), ?4) WHERE id = ?3")
+      .bind(std::string(name_of(end)), static_cast<std::int64_t>(lost), state_->run,
+            std::max<std::int64_t>(0, state_->last_sample.time_since_epoch().count()))
       .run();
   state_->commit();
   state_->finished = true;

@@ -37,7 +37,8 @@ class RunReader {
  public:
   // total() takes any number, where sum() gives up on a damaged one. It is exact up to a hundred days.
   explicit RunReader(runs::Database& database)
-      : frames_(database, "SELECT total(frames), total(length_ns) FROM frame_chunk WHERE run = ?") {}
+      : frames_(database, "SELECT total(frames), total(length_ns) FROM frame_chunk WHERE run = ?"),
+        last_sample_(database, "SELECT max(at_ns) FROM sample WHERE run = ?") {}
 
   /// The columns of the row that read() takes.
   static std::string columns(std::int64_t version) {
@@ -66,6 +67,8 @@ class RunReader {
     } else if (frames_.bind(info.id).step()) {
       info.frames = static_cast<std::uint64_t>(within(frames_.real(0)));
       info.length = Nanoseconds(within(frames_.real(1)));
+      if (info.frames == 0 && last_sample_.bind(info.id).step())
+        info.length = Nanoseconds(within(last_sample_.real(0)));
     }
     info.uuid = row.text(9);
     if (info.uuid.empty())  // as it will be when the store is migrated
@@ -78,7 +81,7 @@ class RunReader {
     return sum >= 0 && sum <= static_cast<double>(kLongestTime.count()) ? static_cast<std::int64_t>(sum) : 0;
   }
 
-  runs::Statement frames_;
+  runs::Statement frames_, last_sample_;
 };
 
 /// Tags, settings and, if wanted, facts of all runs at once, or of one.

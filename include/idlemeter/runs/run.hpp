@@ -50,7 +50,7 @@ struct RunInfo {
   std::string started;    ///< UTC, ISO 8601: "2026-03-01T20:15:00Z"
   bool finished = false;  ///< false if its recorder was stopped in the middle, or is still in progress
   std::uint64_t frames = 0;
-  Nanoseconds length{};  ///< sum of the intervals
+  Nanoseconds length{};  ///< sum of the intervals; of a log without frames, up to its last sample
   std::optional<RunEnd> end = {};
   std::uint64_t lost = 0;  ///< frames that were presented but couldn't be recorded
   RunDetails details;
