@@ -12,6 +12,8 @@ WHAT = {
     "runs": "recorder, store, import, export",
     "insight": "what runs say, and how surely",
     "report": "runs as an HTML page",
+    "serve": "readings over HTTP",
+    "footage": "a run's overlay as a video",
     "draw": "scenes as pixels",
     "link": "memory shared with the game",
     "meter": "the live session",
