@@ -93,9 +93,9 @@ class Progress {
       const double passed = std::max(1e-3, in_seconds(now - began_));
       const double speed = in_seconds(rate_.time_of(done)) / passed;
       const double left = passed / static_cast<double>(done) * static_cast<double>(count_ - done);
-      write_message(fmt::format("\r{} %, {:.1f} times as fast as it plays, {:.0f} s left  ", 100 * done / count_, speed,
-                                std::ceil(left)));
-      if (done == count_) write_message("\n");
+      write_progress(fmt::format("{} %, {:.1f} times as fast as it plays, {:.0f} s left", 100 * done / count_, speed,
+                                 std::ceil(left)));
+      if (done == count_) write_progress("");
     }
     return !stopped();
   }
@@ -148,7 +148,8 @@ int footage(const Options& options) {
   const Moment began = monotonic_now();
   Progress progress(count, how.rate);
   if (!write_footage(pictures, to, [&progress](std::int64_t done) { return progress(done); })) {
-    complain("\nidlemeter: cancelled; {} was not written\n", options.file);
+    if (::isatty(2) != 0) write_progress("");
+    complain("idlemeter: cancelled; {} was not written\n", options.file);
     return 1;
   }
   print("{}: {} pictures, {}x{}, {:.1f} s{}, made {:.1f} times as fast as they play\n", options.file, count, how.width,

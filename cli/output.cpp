@@ -1,5 +1,7 @@
 #include "output.hpp"
 
+#include <unistd.h>
+
 #include <cerrno>
 #include <cstdio>
 #include <cstring>
@@ -27,6 +29,11 @@ void write_text(std::string_view text) { write_raw(printable(text, "\n\t")); }
 void write_message(std::string_view text) {
   const std::string shown = printable(text, "\n\t");
   (void)!std::fwrite(shown.data(), 1, shown.size(), stderr);
+}
+
+void write_progress(std::string_view line) {
+  const std::string text = line.empty() ? "\n" : "\r" + printable(line) + "\x1b[K";
+  (void)!::write(2, text.data(), text.size());
 }
 
 void flush_output() {

@@ -26,6 +26,9 @@ void write_raw(std::string_view text);
 /// Writes a message to the standard error, as write_text() does; what can't be written there is lost.
 void write_message(std::string_view text);
 
+/// On a terminal: writes a line to the standard error over the one before; an empty one ends them.
+void write_progress(std::string_view line);
+
 /// Hands over what was written. Call before the end: only then is it known whether it could be written.
 void flush_output();
 

@@ -7,6 +7,7 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/runs/frame_log.hpp"
+#include "idlemeter/runs/reading_table.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/run_file.hpp"
 #include "idlemeter/runs/store.hpp"
@@ -32,9 +33,30 @@ std::vector<std::int64_t> ids_in(const Store& store) {
   return ids;
 }
 
+/// The same bytes as a table of readings.
+void reading_table(std::string_view bytes) {
+  Bytes input(bytes);
+  ReadingTableFormat format;
+  const std::size_t choice = input.take<std::uint8_t>();
+  constexpr const char* kNames[] = {"", "1", "time", "a"};
+  format.time.name = kNames[choice % std::size(kNames)];
+  if (choice % 5 == 4) format.every = Nanoseconds(std::int64_t{1} << choice % 62);
+  try {
+    const ReadingTable table =
+        parse_reading_table(bytes.substr(std::min<std::size_t>(4, bytes.size())), "table", format);
+    require(!table.series.empty() && table.broken <= table.lines && table.length <= kLongestTime);
+    for (const RunSeries& one : table.series) {
+      require(!one.at.empty() && one.at.size() == one.values.size() && std::is_sorted(one.at.begin(), one.at.end()));
+      require(one.at.front() >= Moment{} && one.at.back() <= Moment{table.length});
+    }
+  } catch (const Error&) {
+  }
+}
+
 }  // namespace
 
 void frame_log(std::string_view bytes) {
+  reading_table(bytes);
   constexpr const char* kNames[] = {"", "", "1", "2", "frame time", "time", "a"};
   constexpr std::optional<LogUnit> kUnits[] = {std::nullopt, LogUnit::nanosecond, LogUnit::millisecond, LogUnit::second,
                                                LogUnit::frames_per_second};

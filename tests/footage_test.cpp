@@ -20,7 +20,12 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/footage/clip.hpp"
+#include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/readings/reading.hpp"
+#include "idlemeter/runs/recorder.hpp"
+#include "idlemeter/runs/store.hpp"
 #include "meter/tone.hpp"
+#include "stores.hpp"
 
 extern char** environ;
 
@@ -267,6 +272,25 @@ TEST(PictureRate, CountsExactly) {
   EXPECT_EQ(rate.time_of(60'000), 1'001 * kSecond);
   EXPECT_EQ(rate.time_of(60'000'000'000), 1'001'000'000 * kSecond);
   EXPECT_EQ((PictureRate{30, 1}.time_of(7)), Nanoseconds(233'333'333));
+}
+
+TEST_F(FootageFiles, BeginAtAMark) {
+  {
+    Store store(folder() / "marked.db");
+    Recorder recorder(store, {.game = "Tidepool Rally"});
+    const ReadingInfo mark{.id = "recording.mark", .kind = DeviceKind::frames, .text = true};
+    for (int i = 1; i <= 400; ++i) {
+      recorder.add(FrameRecord{Moment{10 * i * kMillisecond}, 10 * kMillisecond});
+      if (i % 100 == 0)
+        recorder.add(Moment{10 * i * kMillisecond}, testing::snapshot_of({mark}, {fmt::format("{}", i / 100)}));
+    }
+    recorder.finish();
+  }
+  const Outcome made =
+      run(folder(), "footage 1 --store marked.db --from 'mark 2' --until mark3 --fps 25 --size 64x48 -o m.mov");
+  EXPECT_NE(made.out.find("25 pictures, 64x48, 1.0 s"), std::string::npos) << made.out << made.err;
+  EXPECT_NE(run(folder(), "footage 1 --store marked.db --from mark9 -o m.mov").err.find("run 1 has 4 marks"),
+            std::string::npos);
 }
 
 TEST_F(FootageFiles, RefuseWhatCannotBe) {

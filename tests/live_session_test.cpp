@@ -31,6 +31,8 @@ TEST_F(ALiveSession, DrawsAndBeatsForItsGames) {
   ASSERT_EQ(now.games.size(), 1u);
   EXPECT_NEAR(now.games[0].average_fps.value_or(0), 100, 0.01);
   EXPECT_EQ(now.games[0].picture, "640x360");
+  const FrameHistogram& times = now.games[0].frame_times;
+  EXPECT_NEAR(static_cast<double>(times.count()) / in_seconds(times.sum()), 100, 0.01);
   EXPECT_EQ(tell({.what = What::toggle}).visible, false);
   EXPECT_FALSE(game.visible_);
   const int pictures = game.pictures;

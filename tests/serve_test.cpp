@@ -25,6 +25,7 @@
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/serve/metrics.hpp"
 #include "idlemeter/serve/metrics_server.hpp"
+#include "stores.hpp"
 
 extern char** environ;
 
@@ -33,13 +34,8 @@ namespace {
 
 using namespace std::chrono_literals;
 using testing::run;
+using testing::snapshot_of;
 using testing::Step;
-
-Snapshot snapshot_of(std::vector<ReadingInfo> infos, std::vector<Value> values) {
-  return {Moment{},
-          {std::make_shared<const Batch>(
-              Batch{std::make_shared<const ReadingList>(std::move(infos)), std::move(values), {}})}};
-}
 
 TEST(FrameHistogram, HoldsPercentilesOfAllMachinesTogether) {
   const auto bounds = FrameHistogram::bounds();

@@ -77,7 +77,8 @@ std::optional<Nanoseconds> date_in(std::string_view field, char point) {
   std::string_view clock = field.substr(11);
   if (clock.ends_with('Z')) clock.remove_suffix(1);
   Nanoseconds time{};
-  if (!day.ok() || !runs::clock_nanoseconds(clock, point, time)) return std::nullopt;
+  const bool is_near = day.year() >= std::chrono::year(1970) && day.year() <= std::chrono::year(2200);
+  if (!day.ok() || !is_near || !runs::clock_nanoseconds(clock, point, time)) return std::nullopt;
   return std::chrono::duration_cast<Nanoseconds>(std::chrono::sys_days(day).time_since_epoch()) + time;
 }
 
@@ -227,7 +228,9 @@ class Reader {
   }
 
   std::optional<Moment> moment_of_line() {
-    if (!time_) return Moment{format_.every * static_cast<std::int64_t>(table_.lines - 1)};
+    const auto before = static_cast<std::int64_t>(table_.lines - 1);
+    if (!time_)
+      return before <= kLongestTime / format_.every ? std::optional(Moment{format_.every * before}) : std::nullopt;
     if (*time_ >= fields_.size()) return std::nullopt;
     const auto time = moment_in(fields_[*time_]);
     if (!time) return std::nullopt;

@@ -65,7 +65,7 @@ bool is_reserved(std::string_view name) {
 }
 
 /// As in both formats, in which a backslash and a quote are escaped. No more than some characters.
-std::string quoted(std::string_view text) {
+std::string in_quotes(std::string_view text) {
   std::string escaped = "\"";
   for (const char c : cut_to(printable(std::string(text)), kMostLabel)) {
     if (c == '"' || c == '\\') escaped += '\\';
@@ -111,7 +111,7 @@ class Families {
 
 void add_histogram(const std::string& game, const FrameHistogram& frames, Family& to) {
   constexpr const char* kName = "idlemeter_frame_time_seconds";
-  const std::string label = quoted(game);
+  const std::string label = in_quotes(game);
   std::uint64_t below = 0;
   for (std::size_t i = 0; i + 1 < FrameHistogram::kBuckets; ++i) {
     below += frames.counts()[i];
@@ -134,7 +134,7 @@ void add_machine(const Snapshot& values, Families& to) {
   for (const auto& [label, id] : kNames) {
     const Snapshot::Entry entry = values.find(id);
     const auto* text = entry.value == nullptr ? nullptr : std::get_if<std::string>(entry.value);
-    labels += fmt::format("{}{}={}", labels.empty() ? "" : ",", label, quoted(text == nullptr ? "" : *text));
+    labels += fmt::format("{}{}={}", labels.empty() ? "" : ",", label, in_quotes(text == nullptr ? "" : *text));
   }
   to.family("idlemeter_machine", "info", "", "what this machine is made of").samples =
       fmt::format("idlemeter_machine_info{{{}}} 1\n", labels);
@@ -209,7 +209,7 @@ std::string metrics_text(const Snapshot& values, const GameFrames& games, Metric
       ++left_out;
       continue;
     }
-    const std::string labels = fmt::format("{{reading={},device={}}}", quoted(info->id), quoted(info->device));
+    const std::string labels = fmt::format("{{reading={},device={}}}", in_quotes(info->id), in_quotes(info->device));
     if (throttles && text != nullptr) {
       all.family("idlemeter_throttled", "gauge", "",
                  "whether a clock is lower than it could be, for heat, power or another reason")
