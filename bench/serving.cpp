@@ -1,4 +1,4 @@
-// What goes out: readings as metrics, and a run's overlay as pictures.
+// What goes out and comes in: readings as metrics, a run's overlay as pictures, sound and tables.
 #include <benchmark/benchmark.h>
 #include <unistd.h>
 
@@ -8,9 +8,11 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/face/face_toml.hpp"
 #include "idlemeter/face/starters.hpp"
+#include "idlemeter/footage/clip.hpp"
 #include "idlemeter/footage/footage.hpp"
 #include "idlemeter/frames/frame_histogram.hpp"
 #include "idlemeter/readings/units.hpp"
+#include "idlemeter/runs/reading_table.hpp"
 #include "idlemeter/runs/recorder.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "idlemeter/serve/metrics.hpp"
@@ -79,5 +81,29 @@ void pictures_of_a_run(benchmark::State& state) {
   for (const char* end : {"", "-wal", "-shm"}) fs::remove(file.string() + end);
 }
 BENCHMARK(pictures_of_a_run)->Unit(benchmark::kMicrosecond);
+
+/// A minute of a clip's sound, looked through for the tone of a start.
+void tone_in_sound(benchmark::State& state) {
+  constexpr int kRate = 8'000;
+  std::mt19937 random(1);
+  std::vector<std::int16_t> sound(60 * kRate);
+  for (std::int16_t& sample : sound) sample = static_cast<std::int16_t>(static_cast<int>(random() % 8'000) - 4'000);
+  for (auto _ : state) benchmark::DoNotOptimize(cues_in(sound, kRate, CueTone::start));
+  state.SetItemsProcessed(state.iterations() * static_cast<std::int64_t>(sound.size()));
+}
+BENCHMARK(tone_in_sound)->Unit(benchmark::kMillisecond);
+
+/// An hour of twenty readings, as another program would write it.
+void table_of_readings(benchmark::State& state) {
+  std::string table = "time (s)";
+  for (int i = 0; i < 20; ++i) table += ",reading " + std::to_string(i) + " (W)";
+  for (int second = 0; second < 3'600; ++second) {
+    table += "\n" + std::to_string(second);
+    for (int i = 0; i < 20; ++i) table += "," + std::to_string(100 + (second * 7 + i) % 13) + ".25";
+  }
+  for (auto _ : state) benchmark::DoNotOptimize(parse_reading_table(table, "table"));
+  state.SetBytesProcessed(state.iterations() * static_cast<std::int64_t>(table.size()));
+}
+BENCHMARK(table_of_readings)->Unit(benchmark::kMillisecond);
 
 }  // namespace

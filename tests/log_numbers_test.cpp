@@ -140,8 +140,8 @@ TEST(TextLines, EndWhereALineEnds) {
 }
 
 TEST(TextLines, CutOneThatNeverEnds) {
-  const std::string endless(3 * 1'024 * 1'024, 'x');
-  TextLines lines("short\n" + endless + "\nlast", "text");
+  const std::string text = "short\n" + std::string(3 * 1'024 * 1'024, 'x') + "\nlast";
+  TextLines lines(text, "text");
   EXPECT_EQ(lines.next(), "short");
   EXPECT_EQ(lines.next()->size(), 1'024u * 1'024u);
   EXPECT_EQ(lines.next(), "last");
