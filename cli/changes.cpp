@@ -20,6 +20,7 @@
 #include "idlemeter/runs/reading_table.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
+#include "terminal.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -106,6 +107,19 @@ Json to_json(const Changes& changes) {
   return json;
 }
 
+/// In lines that end between words where the terminal ends, those after the first farther in.
+std::string in_lines(const std::string& text, std::size_t width) {
+  std::string lines;
+  std::size_t used = 0;
+  for (const std::string& word : split(text, ' ')) {
+    const std::size_t length = characters(word);
+    const char* before = lines.empty() ? "  " : used + 1 + length > width ? "\n    " : " ";
+    used = lines.empty() ? 2 + length : *before == '\n' ? 4 + length : used + 1 + length;
+    lines += before + word;
+  }
+  return lines;
+}
+
 bool is_of_frames(const ChangeEvent& event) { return event.readings.front().info.kind == DeviceKind::frames; }
 
 /// How much an event tells: by what share the rate or a frame time changed; of other readings, how far in their
@@ -149,7 +163,10 @@ void print_changes(const Changes& changes, const Options& options, const Subject
     const auto shown = foremost(changes.events, of_frames, most);
     if (!shown.empty()) print("{}\n", of_frames ? "Frame rate and frame times:" : "Other readings alone:");
     for (const ChangeEvent& event : shown)
-      print("  {}\n", printable(event_words(event, options.all ? 1'000 : of_frames ? kReadings : kReadings / 2)));
+      print("{}\n", in_lines(printable(event_words(event, options.all ? 1'000
+                                                          : of_frames ? kReadings
+                                                                      : kReadings / 2)),
+                             terminal_width()));
     if (!shown.empty()) print("\n");
     events += shown.size();
   }
