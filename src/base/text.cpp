@@ -51,6 +51,11 @@ std::string printable(std::string_view text, std::string_view keep) {
   std::string result;
   result.reserve(text.size());
   while (!text.empty()) {
+    const auto plain = static_cast<std::size_t>(
+        std::find_if_not(text.begin(), text.end(), [](char c) { return c >= ' ' && c <= '~'; }) - text.begin());
+    result += text.substr(0, plain);
+    text.remove_prefix(plain);
+    if (text.empty()) break;
     std::uint32_t code = 0;
     const std::size_t size = first_character(text, code);
     const bool kept = size == 1 && keep.find(text[0]) != std::string_view::npos;
