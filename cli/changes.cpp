@@ -4,9 +4,11 @@
 #include <fmt/format.h>
 
 #include <algorithm>
+#include <charconv>
 #include <cmath>
 #include <memory>
 #include <nlohmann/json.hpp>
+#include <optional>
 
 #include "commands.hpp"
 #include "gnuplot.hpp"
@@ -44,12 +46,16 @@ struct Subject {
   std::vector<RunMeanwhile> meanwhile = {};
 };
 
-bool is_number(const std::string& text) {
-  return !text.empty() && text.find_first_not_of("0123456789") == std::string::npos;
+/// A run's; anything else is a file.
+std::optional<std::int64_t> number_of_run(const std::string& text) {
+  std::int64_t number = 0;
+  const auto read = std::from_chars(text.data(), text.data() + text.size(), number);
+  return read.ec == std::errc() && read.ptr == text.data() + text.size() ? std::optional(number) : std::nullopt;
 }
 
 Subject read(const Options& options) {
-  if (!is_number(options.what)) {
+  const auto number = number_of_run(options.what);
+  if (!number) {
     ReadingTable table = read_reading_table(options.what, options.table);
     for (const std::string& note : table.notes) complain("idlemeter: {}: {}\n", options.what, note);
     if (table.broken > 0)
@@ -58,7 +64,7 @@ Subject read(const Options& options) {
     return {options.what, table.length, {}, std::move(table.series)};
   }
   const Store store(options.store, Store::Mode::existing);
-  const RunInfo run = store.run(std::stoll(options.what));
+  const RunInfo run = store.run(*number);
   Subject subject{fmt::format("run {}", run.id), run.length, store.frames(run.id), store.series(run.id)};
   if (run.frames == 0) subject.meanwhile = runs_during(store.runs(Store::Facts::none), run);
   return subject;

@@ -208,10 +208,7 @@ void add_face_draw(Command face) {
           .needs(output);
   command.option("--size", options->size, "Size of the picture")
       .shows_default()
-      .check([](const std::string& text) {
-        int width = 0, height = 0;
-        return read_size(text, width, height);
-      })
+      .check(is_size())
       .needs(output)
       .excludes(over);
   command.option("--ground", options->ground, "A sample picture to draw it over: day, night (dark) or reef (busy)")

@@ -141,6 +141,8 @@ int footage(const Options& options) {
       throw Error("there is nothing between --from and --until", options.store, "let --until be the later one");
   }
   Footage pictures(store, run.id, face, how);
+  if (pictures.extent().width == 0)
+    complain("idlemeter: warning: no picture has an overlay: the run lies outside of it, or the face shows nothing\n");
   const std::int64_t count = pictures.pictures();
   flush_output();
   catch_ctrl_c();
@@ -205,6 +207,8 @@ void add_footage(Command app) {
         const bool over = !options->over.empty();
         const std::string wrong = is_video(over ? ".mp4 .mov .mkv " : ".mov .webm ")(options->file);
         if (!wrong.empty()) return misuse("footage", "--output: " + wrong);
+        if (options->prores && !options->file.ends_with(".mov"))
+          return misuse("footage", "--prores makes a file that ends with .mov");
         if (options->clip_from == "tone" && !options->from.empty() && !mark_number(options->from))
           return misuse("footage",
                         "a tone is heard at the run's start and at marks: with "
@@ -232,10 +236,7 @@ void add_footage(Command app) {
       .excludes(over);
   command.option("--size", options->size, "Size of the pictures; over a clip it is the clip's")
       .shows_default()
-      .check([](const std::string& text) {
-        int width = 0, height = 0;
-        return read_size(text, width, height);
-      })
+      .check(is_size())
       .excludes(over);
   command
       .option(

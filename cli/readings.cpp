@@ -181,14 +181,6 @@ int readings(const Options& options) {
   return 0;
 }
 
-std::string read_every(const std::string& text, double& seconds) {
-  const auto every = duration_from(text, "s");
-  if (!every || *every < kSecond / 10 || *every > 3600 * kSecond)
-    return fmt::format("'{}' isn't a time from 100 ms to 60 min; write it like 1s or 500ms", text);
-  seconds = in_seconds(*every);
-  return "";
-}
-
 }  // namespace
 
 void add_readings(Command app) {
@@ -199,7 +191,12 @@ void add_readings(Command app) {
   command.option("WORD", options->word, "Only readings with this word in their id, title, device or kind");
   add_value_options(command, options->values);
   command.option("--every", options->every, "Repeat at this pace, like 1s, until Ctrl-C; shows the range seen")
-      .check([options](const std::string& text) { return read_every(text, options->seconds); });
+      .check([options](const std::string& text) {
+        Nanoseconds every{};
+        std::string wrong = read_every(text, every);
+        options->seconds = in_seconds(every);
+        return wrong;
+      });
   command.option("--count", options->count, "With --every: stop after so many times").check(positive());
   const Option json = command.flag("--json", options->json, "As JSON; with --every an object a line");
   command.flag("--csv", options->csv, "As CSV").excludes(json);

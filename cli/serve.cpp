@@ -1,12 +1,12 @@
 // idlemeter serve: live readings for other programs, over HTTP.
 #include <fmt/format.h>
+#include <sys/stat.h>
 
 #include <algorithm>
 #include <memory>
 #include <set>
 
 #include "commands.hpp"
-#include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/base/time.hpp"
@@ -49,13 +49,16 @@ void take_frames(GameFrames& games, std::set<std::string>& known) {
   known = std::move(here);
 }
 
-/// The first line of a file that nobody else can read.
+/// The first line of a file. Throws Error also if others can read it.
 std::string token_in(const std::string& file) {
   constexpr std::size_t kMost = 4'096;
   const FileBytes read = read_regular_file(file, kMost);
   if (!read.problem.empty())
     throw Error(Error::Code::unreadable, fmt::format("cannot read the token ({})", read.problem), file);
   const std::string token = read.bytes.substr(0, read.bytes.find_first_of("\r\n"));
+  struct stat about {};
+  if (::stat(file.c_str(), &about) == 0 && (about.st_mode & 077) != 0)
+    throw Error(Error::Code::invalid, "others can read the token", file, "keep it to yourself with 'chmod 600'");
   constexpr std::size_t kLeast = 16;
   if (token.size() < kLeast || token.find_first_of(" \t") != std::string::npos)
     throw Error(Error::Code::invalid, fmt::format("a token has at least {} characters, without spaces", kLeast), file,
@@ -120,14 +123,7 @@ void add_serve(Command app) {
               "The address to listen at; beyond this machine it wants a token and a certificate")
       .shows_default();
   command.option(
-      "--every",
-      [options](const std::string& text) {
-        const auto time = duration_from(text, "s");
-        if (!time || *time < kSecond / 10 || *time > 3600 * kSecond)
-          return fmt::format("'{}' isn't a time from 100 ms to 60 min; write it like 1s or 500ms", text);
-        options->every = *time;
-        return std::string();
-      },
+      "--every", [options](const std::string& text) { return read_every(text, options->every); },
       "How often readings are taken, like 2s; every second unless said otherwise");
   command.option("--token-file", options->token_file,
                  "A file whose first line clients have to send: Authorization: Bearer TOKEN");

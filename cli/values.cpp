@@ -4,6 +4,7 @@
 
 #include <cstdio>
 
+#include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/base/time.hpp"
@@ -151,6 +152,21 @@ void add_value_options(Command command, ValueOptions& options) {
       .excludes(root);
   command.option("--settings", options.settings, "A settings file instead of " + usual_settings_path().string());
   command.option("--game", options.game, "The game's process, to show what it uses").check(positive());
+}
+
+std::string read_every(const std::string& text, Nanoseconds& every) {
+  const auto time = duration_from(text, "s");
+  if (!time || *time < 100ms || *time > 1h)
+    return fmt::format("'{}' isn't a time from 100 ms to 60 min; write it like 1s or 500ms", text);
+  every = *time;
+  return "";
+}
+
+Check is_size() {
+  return [](const std::string& text) {
+    int width = 0, height = 0;
+    return read_size(text, width, height);
+  };
 }
 
 std::string read_size(const std::string& text, int& width, int& height) {

@@ -6,6 +6,7 @@
 #include <string>
 
 #include "arguments.hpp"
+#include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_histogram.hpp"
 #include "idlemeter/readings/history.hpp"
 #include "idlemeter/readings/snapshot.hpp"
@@ -23,6 +24,12 @@ struct ValueOptions {
 
 /// Reads "1920x1080"; "" or what is wrong.
 std::string read_size(const std::string& text, int& width, int& height);
+
+/// The same for an option that is read later.
+Check is_size();
+
+/// Reads how often something is looked at, "1s" or "500ms": from 100 ms to an hour. "" or what is wrong.
+std::string read_every(const std::string& text, Nanoseconds& every);
 
 /// What a settings file holds; "": the usual one if it exists. Throws Error.
 [[nodiscard]] Settings chosen_settings(const std::string& file);

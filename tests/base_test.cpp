@@ -48,6 +48,38 @@ TEST(Duration, ReadsWhatPeopleWrite) {
   for (const auto& c : cases) EXPECT_EQ(duration_from(c.text, c.unit).value_or(kNone), c.length) << c.text;
 }
 
+TEST(Duration, OfHoursAndDaysIsReadWhereTheyAreAwaited) {
+  const struct {
+    const char* text;
+    std::optional<double> seconds;
+  } cases[] = {{"8 h", 28'800}, {"2d", 172'800}, {"1.5h", 5'400}, {"90 min", 5'400}, {"30", 30},    {"1:30", 90},
+               {"0 h", 0},      {"-1 h", {}},    {"h", {}},       {"1 w", {}},       {"1e6 d", {}}, {"8 H", {}}};
+  for (const auto& one : cases) {
+    const auto time = long_duration_from(one.text, "s");
+    ASSERT_EQ(time.has_value(), one.seconds.has_value()) << one.text;
+    EXPECT_EQ(time ? in_seconds(*time) : 0, one.seconds.value_or(0)) << one.text;
+  }
+  EXPECT_FALSE(duration_from("8 h", "s")) << "of what is watched, none lasts hours";
+  EXPECT_FALSE(long_duration_from("30"));
+}
+
+TEST(Text, IsPrintableWhereverControlsStand) {
+  const std::pair<std::string, std::string> cases[] = {{"", ""},
+                                                       {"plain ~", "plain ~"},
+                                                       {"a\x1b[2Jb", "a\uFFFD[2Jb"},
+                                                       {"\x1b", "\uFFFD"},
+                                                       {"a\nb\tc", "a\nb\uFFFDc"},
+                                                       {"°C", "°C"},
+                                                       {"a°\x7f°b", "a°\uFFFD°b"},
+                                                       {"\xff\xfe!", "\uFFFD\uFFFD!"},
+                                                       {"\u202Eabc", "\uFFFDabc"},
+                                                       {std::string("\0x", 2), "\uFFFDx"},
+                                                       {"\n\n", "\n\n"},
+                                                       {"\u009b31m", "\uFFFD31m"},
+                                                       {"cut \xc3", "cut \uFFFD"}};
+  for (const auto& [text, shown] : cases) EXPECT_EQ(printable(text, "\n"), shown);
+}
+
 TEST(Text, IsSplitAtEverySeparator) {
   const std::pair<const char*, std::vector<std::string>> cases[] = {
       {"a,b", {"a", "b"}}, {"", {}}, {"a", {"a"}}, {",a", {"", "a"}}, {"a,,b", {"a", "", "b"}}, {"a, b,", {"a", " b"}},

@@ -90,7 +90,7 @@ TEST_F(FootageFiles, ShowTheLiveOverlaysPixels) {
     EXPECT_TRUE(seen.back() == all.substr(static_cast<std::size_t>(picture) * kSize, kSize)) << at;
   }
   EXPECT_NE(seen.front(), seen.back()) << "it moves";
-  EXPECT_EQ(seen.front().find_first_not_of('\0') == std::string::npos, false) << "it shows something";
+  EXPECT_NE(seen.front().find_first_not_of('\0'), std::string::npos) << "it shows something";
 }
 
 TEST_F(FootageFiles, AreNoMoreThanTheRun) {
@@ -151,6 +151,8 @@ TEST_F(FootageFiles, SayWhatIsWrong) {
       {"1 -o a.avi", 2, {"'a.avi' must end with one of .mov .webm"}},
       {"1 -o a.mov --over silent.mp4 --fps 30", 2, {"--fps"}},
       {"1 -o a.mov --fps 0", 2, {"isn't a rate"}},
+      {"1 -o a.webm --prores", 2, {"--prores makes a file that ends with .mov"}},
+      {"1 -o late.mp4 --over silent.mp4 --clip-from 0:30", 0, {"warning: no picture has an overlay"}},
       {"1 -o a.mov --from soon", 2, {"isn't a moment"}},
       {"1 -o a.mov --from 2:00", 1, {"run 1 is 60.0 s long"}},
       {"1 -o a.mov --from 0:30 --until 0:20", 1, {"nothing between"}},

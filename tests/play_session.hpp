@@ -19,6 +19,11 @@ namespace idlemeter::testing {
 
 using nlohmann::json;
 
+/// Below the overlay's layer, so that it checks that layer's calls too.
+inline constexpr const char* kValidated =
+    "env VK_INSTANCE_LAYERS=VK_LAYER_IDLEMETER_overlay:VK_LAYER_KHRONOS_validation "
+    "VK_LAYER_ENABLES=VK_VALIDATION_FEATURE_ENABLE_SYNCHRONIZATION_VALIDATION_EXT ";
+
 inline constexpr const char *kStill = STILL_GAME, *kStillVulkan = STILL_VULKAN;
 
 struct Outcome {

@@ -64,5 +64,52 @@ TEST(PlotData, RatesSpreadsAndPercentiles) {
   EXPECT_EQ(reading_line(series), (std::vector<PlotPoint>{{1, 7}}));
 }
 
+/// The first, least, most and last point of each column stay, whatever lies between.
+TEST(PlotData, ThinnedPointsKeepEveryColumnsReach) {
+  std::vector<PlotPoint> points;
+  for (int i = 0; i < 10'000; ++i)
+    points.push_back({i / 100.0, i == 4'321 ? 99 : i == 7'777 ? -99 : std::sin(i / 500.0)});
+  for (const std::size_t columns : {1u, 10u, 100u, 20'000u}) {
+    const auto few = thinned(points, columns);
+    EXPECT_LE(few.size(), std::min<std::size_t>(points.size(), 4 * columns + 4)) << columns;
+    EXPECT_EQ(few.front(), points.front());
+    EXPECT_EQ(few.back(), points.back());
+    EXPECT_TRUE(
+        std::is_sorted(few.begin(), few.end(), [](const PlotPoint& a, const PlotPoint& b) { return a.x < b.x; }));
+    const auto [least, most] =
+        std::minmax_element(few.begin(), few.end(), [](const PlotPoint& a, const PlotPoint& b) { return a.y < b.y; });
+    EXPECT_EQ(least->y, -99) << columns;
+    EXPECT_EQ(most->y, 99) << columns;
+  }
+  EXPECT_TRUE(thinned({}, 10).empty());
+}
+
+TEST(PlotData, MarksAreTextsInOrder) {
+  RunSeries marks{.info = {.id = "recording.mark", .text = true}, .at = {}, .values = {}}, other = marks;
+  marks.at = {Moment{kSecond}, Moment{2 * kSecond}, Moment{5 * kSecond}};
+  marks.values = {Missing{"no mark was set"}, std::string("1"), std::string("2: boss fight")};
+  other.info.id = "game.api";
+  other.at = {Moment{kSecond}};
+  other.values = {std::string("Vulkan")};
+  const auto found = marks_in({other, marks});
+  ASSERT_EQ(found.size(), 2u);
+  EXPECT_EQ(found[0].at, 2);
+  EXPECT_EQ(found[1].text, "2: boss fight");
+  EXPECT_TRUE(marks_in({other}).empty());
+}
+
+TEST(PlotData, ADistributionReachesBeyondAllButTheSlowest) {
+  std::vector<FrameRecord> frames;
+  Moment now{};
+  for (int i = 0; i < 1'000; ++i) {
+    const Nanoseconds interval = i < 997 ? 10 * kMillisecond : kSecond;
+    frames.push_back({now += interval, interval});
+  }
+  const double reach = distribution_reach(frames);
+  EXPECT_GT(reach, 10);
+  EXPECT_LT(reach, 20) << "three of a thousand don't stretch it";
+  EXPECT_GE(distribution_reach({}), 1);
+}
+
 }  // namespace
 }  // namespace idlemeter

@@ -154,7 +154,7 @@ TEST(LogKilled, IsWholeUpToTheLastSecond) {
   for (int round = 0; round < 5; ++round) {
     std::vector<std::future<void>> all;
     for (int i = 0; i < 10; ++i) {
-      const std::chrono::milliseconds after(random() % 2'500);
+      const std::chrono::milliseconds after(2'200 + random() % 2'000);
       all.push_back(std::async(std::launch::async, [&folder, number = 10 * round + i, after] {
         const RunInfo run = killed_log(folder, number, after);
         EXPECT_FALSE(run.finished);

@@ -1,4 +1,5 @@
 // What the command does with runs: shown, compared, found, changed, plotted, exported.
+#include <fmt/format.h>
 #include <gtest/gtest.h>
 
 #include <algorithm>
@@ -289,6 +290,37 @@ TEST(Command, SaysWhatChanged) {
 }
 
 /// Ids, and a set that the settings have under a name; of one run, of several, and of all.
+TEST(Command, LooksIntoLogsAndTables) {
+  const testing::Folder folder;
+  std::string table = "Elapsed;GPU power, W;Fan\n";
+  for (int second = 0; second < 400; ++second)
+    table += fmt::format("{}:{:02};{},5;{}\n", second / 60, second % 60,
+                         second < 200 ? 200 + second % 7 : 260 + second % 5, second < 200 ? "quiet" : "loud");
+  folder.file("power.csv", table);
+  folder.file("no-time.csv", "a,b\n1,2\n3,4\n");
+  const Step steps[] = {
+      {"changes power.csv",
+       0,
+       {"moments from 'Elapsed'", "At 3:20 GPU power rose from 203", "to 262", "fan changed from quiet to loud"}},
+      {"changes power.csv --at 1:00", 0, {"Nothing changed within a minute of 1:00"}},
+      {"changes power.csv -o power.png", 0, {"power.png"}},
+      {"changes no-time.csv", 1, {"no-time.csv: no column says when", "there are: a, b"}},
+      {"changes no-time.csv --every 1s", 0, {"Nothing changed"}},
+      {"changes no-time.csv --time c", 1, {"it has no column 'c'"}},
+      {"changes no-time.csv --time a --every 1s", 2},
+      {"changes gone.csv", 1, {"gone.csv: cannot read it (No such file or directory)"}},
+      {"changes 99999999999999999999", 1, {"99999999999999999999: cannot read it"}},
+      {"log gpu --rig --for 3min --store log.db", 0, {"Logged 180 s"}},
+      {"runs --store log.db", 0, {"179.6       0             –  log"}},
+      {"plot 1 --store log.db -o log.png", 1, {"there are no frames to plot; name readings of a log with --reading"}},
+      {"plot 1 --reading gpu.temp --store log.db -o log.png", 0, {"log.png"}}};
+  testing::expect_steps(folder, steps);
+  EXPECT_EQ(read_png(folder / "log.png").width, 1280);
+  const auto json = nlohmann::json::parse(run(folder, "changes power.csv --json 2>/dev/null").out);
+  EXPECT_EQ(json["changes"][0]["at_s"], 200);
+  EXPECT_EQ(json["changes"][0]["texts"][0]["after"], "loud");
+}
+
 TEST(Command, ShowsTheFiguresThatWereChosen) {
   const testing::Folder folder;
   ASSERT_EQ(run(folder, "demo --brief --folder d").status, 0);

@@ -375,7 +375,7 @@ TEST(Fleet, IsWatchedByPrometheus) {
 
 TEST(ServeCommand, SaysWhatIsWrong) {
   const testing::Folder folder;
-  folder.file("short", "abc\n");
+  std::filesystem::permissions(folder.file("short", "abc\n"), std::filesystem::perms::owner_read);
   folder.file("long", "0123456789abcdef\n");
   const Step steps[] = {
       {"serve --address 0.0.0.0", 2, {"others could read at 0.0.0.0: give it --token-file"}},

@@ -10,6 +10,7 @@
 #include <cerrno>
 #include <utility>
 
+#include "base/unnamed_file.hpp"
 #include "idlemeter/base/error.hpp"
 
 namespace idlemeter {
@@ -48,29 +49,11 @@ int write_all(int fd, std::string_view bytes) {
   return 0;
 }
 
-/// The place that a chain of symbolic links ends at, whether a file is there or not.
-fs::path target_of(fs::path file) {
-  constexpr int kMostLinks = 40;
-  std::error_code failed;
-  for (int i = 0; i < kMostLinks && fs::is_symlink(fs::symlink_status(file, failed)); ++i) {
-    const fs::path link = fs::read_symlink(file, failed);
-    if (failed) return file;
-    file = link.is_absolute() ? link : file.parent_path() / link;
-  }
-  return file;
-}
-
-int replace(const fs::path& file, std::string_view bytes, const struct stat* before) {
-  const fs::path half = file.string() + fmt::format(".{}.part", ::getpid());
-  Descriptor part(::open(half.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC | O_NOFOLLOW, 0666));
-  if (*part < 0) return errno;
-  int error = write_all(*part, bytes);
-  if (error == 0 && before != nullptr && ::fchmod(*part, before->st_mode & 07777) != 0) error = errno;
-  if (error == 0 && ::fsync(*part) != 0) error = errno;
-  if (const int late = part.close(); error == 0) error = late;
-  if (error == 0 && ::rename(half.c_str(), file.c_str()) != 0) error = errno;
-  if (error != 0) ::unlink(half.c_str());
-  return error;
+int replace(const fs::path& file, std::string_view bytes) {
+  base::UnnamedFile whole(file);
+  if (whole.error() != 0) return whole.error();
+  const int error = write_all(whole.descriptor(), bytes);
+  return error != 0 ? error : whole.keep();
 }
 
 }  // namespace
@@ -103,7 +86,7 @@ std::string write_whole_file(const fs::path& named, std::string_view bytes) {
       if (const int late = device.close(); error == 0) error = late;
     }
   } else {
-    error = replace(target_of(named), bytes, there ? &about : nullptr);
+    error = replace(named, bytes);
   }
   return error == 0 ? "" : ::strerror(error);
 }

@@ -7,6 +7,7 @@
 #include <stdexcept>
 #include <utility>
 
+#include "draw/pixels_of.hpp"
 #include "idlemeter/draw/painter.hpp"
 #include "idlemeter/face/lay_out.hpp"
 #include "idlemeter/runs/run_replay.hpp"
@@ -16,19 +17,15 @@ namespace {
 
 constexpr Nanoseconds kDrawEvery = 33 * kMillisecond;  // as live
 
-/// The pixels that a scene may touch.
-PicturePart part_of(const Rect& bounds, const Image& image) {
-  constexpr double kEdge = 4;
-  const auto within = [](double place, int most) {
-    return static_cast<int>(std::clamp(place, 0.0, static_cast<double>(most)));
-  };
-  const int left = within(std::floor(bounds.x - kEdge), image.width),
-            top = within(std::floor(bounds.y - kEdge), image.height);
-  return {left, top, within(std::ceil(bounds.x + bounds.width + kEdge), image.width) - left,
-          within(std::ceil(bounds.y + bounds.height + kEdge), image.height) - top};
+/// Both, and what lies between.
+ImagePart around(const ImagePart& a, const ImagePart& b) {
+  if (a.width == 0 || a.height == 0) return b;
+  if (b.width == 0 || b.height == 0) return a;
+  const int left = std::min(a.x, b.x), top = std::min(a.y, b.y);
+  return {left, top, std::max(a.x + a.width, b.x + b.width) - left, std::max(a.y + a.height, b.y + b.height) - top};
 }
 
-void clear(Image& image, const PicturePart& part) {
+void clear(Image& image, const ImagePart& part) {
   for (int y = part.y; y < part.y + part.height; ++y) {
     const auto row = image.pixels.begin() + static_cast<std::ptrdiff_t>(y) * image.width + part.x;
     std::fill(row, row + part.width, 0);
@@ -83,13 +80,6 @@ std::int64_t count_of(const FootageOptions& options) {
 
 }  // namespace
 
-PicturePart around(const PicturePart& a, const PicturePart& b) {
-  if (a.width == 0 || a.height == 0) return b;
-  if (b.width == 0 || b.height == 0) return a;
-  const int left = std::min(a.x, b.x), top = std::min(a.y, b.y);
-  return {left, top, std::max(a.x + a.width, b.x + b.width) - left, std::max(a.y + a.height, b.y + b.height) - top};
-}
-
 Nanoseconds PictureRate::time_of(std::int64_t picture) const {
   const std::int64_t whole = picture / count, rest = picture % count;  // so that hours don't overflow
   return seconds * (whole * kSecond + kSecond * rest / count);
@@ -103,7 +93,7 @@ struct Footage::State {
   Painter painter;
   Image image;
   Scene last;
-  PicturePart drawn, extent;
+  ImagePart drawn, extent;
 
   State(const Store& store, std::int64_t run, Face shown, const FootageOptions& how)
       : options(checked(how)),
@@ -112,32 +102,36 @@ struct Footage::State {
         moments(how, store.run(run).length),
         image(how.width, how.height) {
     Moments all = moments;
-    RunReplay ahead(store, run, readings_of(face));
     for (std::int64_t i = count_of(options); i > 0; --i) {
       const Moments::Next next = all.next();
-      if (next.what == Moments::Shows::anew) extent = around(extent, part_of(lay_out_at(ahead, next.at).bounds, image));
+      if (next.what == Moments::Shows::anew) extent = around(extent, pixels(lay_out_at(next.at)));
     }
+    replay.restart();
   }
 
-  Scene lay_out_at(RunReplay& run, Moment at) {
-    run.go_to(at);
-    return lay_out(face, image.width, image.height, run.values(), run.history(), painter);
+  Scene lay_out_at(Moment at) {
+    replay.go_to(at);
+    return lay_out(face, image.width, image.height, replay.values(), replay.history(), painter);
+  }
+
+  [[nodiscard]] ImagePart pixels(const Scene& scene) const {
+    return draw::pixels_of(scene.bounds, image.width, image.height);
   }
 
   /// Nothing is drawn.
-  PicturePart vanish() {
+  ImagePart vanish() {
     clear(image, drawn);
     last = {};
     return std::exchange(drawn, {});
   }
 
-  PicturePart draw(Moment at) {
-    Scene scene = lay_out_at(replay, at);
+  ImagePart redraw(Moment at) {
+    Scene scene = lay_out_at(at);
     if (scene == last) return {};
     clear(image, drawn);
     painter.draw(scene, image);
     last = std::move(scene);
-    const PicturePart before = std::exchange(drawn, part_of(last.bounds, image));
+    const ImagePart before = std::exchange(drawn, pixels(last));
     return around(before, drawn);
   }
 };
@@ -150,12 +144,12 @@ Footage::~Footage() = default;
 
 const FootageOptions& Footage::options() const { return state_->options; }
 std::int64_t Footage::pictures() const { return count_of(state_->options); }
-PicturePart Footage::extent() const { return state_->extent; }
+ImagePart Footage::extent() const { return state_->extent; }
 
-PicturePart Footage::next() {
+ImagePart Footage::next() {
   const Moments::Next next = state_->moments.next();
   if (next.what == Moments::Shows::as_before) return {};
-  return next.what == Moments::Shows::anew ? state_->draw(next.at) : state_->vanish();
+  return next.what == Moments::Shows::anew ? state_->redraw(next.at) : state_->vanish();
 }
 
 const Image& Footage::picture() const { return state_->image; }

@@ -1,6 +1,7 @@
 #include "idlemeter/footage/write_footage.hpp"
 
 #include <fmt/format.h>
+#include <string.h>
 
 #include <algorithm>
 #include <cstdint>
@@ -8,15 +9,15 @@
 #include <string>
 #include <vector>
 
+#include "base/unnamed_file.hpp"
 #include "footage/tool.hpp"
-#include "footage/unnamed_file.hpp"
 #include "idlemeter/base/error.hpp"
 
 namespace idlemeter {
 namespace {
 
+using base::UnnamedFile;
 using footage::Tool;
-using footage::UnnamedFile;
 using Words = std::vector<std::string>;
 
 void add(Words& words, const Words& more) { words.insert(words.end(), more.begin(), more.end()); }
@@ -54,9 +55,9 @@ Words kept_as(FootageCodec codec, const std::string& on_whole) {
 
 /// The part that is handed over: even, so that its colours fall on those of a clip, whose colours are kept for four
 /// pixels together.
-PicturePart handed_over(const Footage& footage) {
+ImagePart handed_over(const Footage& footage) {
   const FootageOptions& how = footage.options();
-  PicturePart part = footage.extent();
+  ImagePart part = footage.extent();
   part.width += part.x % 2;
   part.x -= part.x % 2;
   part.height += part.y % 2;
@@ -66,7 +67,7 @@ PicturePart handed_over(const Footage& footage) {
   return part;
 }
 
-Words arguments_for(const Footage& footage, const FootageFile& to, const PicturePart& part) {
+Words arguments_for(const Footage& footage, const FootageFile& to, const ImagePart& part) {
   const FootageOptions& how = footage.options();
   const std::string rate = fmt::format("{}/{}", how.rate.count, how.rate.seconds);
   Words words = {"-v", "error", "-y"};
@@ -98,18 +99,26 @@ std::uint32_t straight(std::uint32_t pixel) {
   return result;
 }
 
+/// Throws Error if it isn't 0.
+void expect_done(int error, const std::filesystem::path& file) {
+  if (error != 0)
+    throw Error(Error::Code::unwritable, fmt::format("cannot write the file ({})", ::strerror(error)), file.string(),
+                "name one in a folder that you may write to");
+}
+
 }  // namespace
 
 bool write_footage(Footage& footage, const FootageFile& to, const FootageProgress& progress) {
-  const PicturePart whole = handed_over(footage);
+  const ImagePart whole = handed_over(footage);
   const Words arguments = arguments_for(footage, to, whole);
   UnnamedFile file(to.file);
+  expect_done(file.error(), to.file);
   Tool encoder("ffmpeg", arguments, {.takes_input = true, .output = file.descriptor()});
   const Image& image = footage.picture();
   std::vector<std::uint32_t> pixels(static_cast<std::size_t>(whole.width) * static_cast<std::size_t>(whole.height));
   const std::int64_t count = footage.pictures();
   for (std::int64_t done = 1; done <= count; ++done) {
-    const PicturePart part = footage.next();
+    const ImagePart part = footage.next();
     for (int y = part.y; y < part.y + part.height; ++y) {
       const std::size_t row = static_cast<std::size_t>(y - whole.y) * static_cast<std::size_t>(whole.width);
       for (int x = part.x; x < part.x + part.width; ++x)
@@ -122,7 +131,7 @@ bool write_footage(Footage& footage, const FootageFile& to, const FootageProgres
     throw Error(fmt::format("ffmpeg couldn't write it ({})", encoder.complaint()), to.file.string(),
                 to.over ? "see that the clip plays, and that the file's kind can hold its sound"
                         : "see that there is room on the disk");
-  file.keep();
+  expect_done(file.keep(), to.file);
   return true;
 }
 

@@ -3,6 +3,8 @@
 #include <algorithm>
 #include <cmath>
 
+#include "frames/median.hpp"
+
 namespace idlemeter::insight {
 namespace {
 
@@ -43,9 +45,8 @@ std::optional<double> median_if_far(std::span<const double> series, std::size_t 
   if (2 * near > to - from) return std::nullopt;
   std::vector<double> around(series.begin() + static_cast<std::ptrdiff_t>(from),
                              series.begin() + static_cast<std::ptrdiff_t>(to));
-  const auto middle = around.begin() + static_cast<std::ptrdiff_t>(around.size() / 2);
-  std::nth_element(around.begin(), middle, around.end());
-  return std::abs(value - *middle) > reach ? std::optional(*middle) : std::nullopt;
+  const double median = frames::median_of(around);
+  return std::abs(value - median) > reach ? std::optional(median) : std::nullopt;
 }
 
 std::vector<std::pair<std::size_t, double>> far_from_median(std::span<const double> series, std::size_t window,

@@ -6,6 +6,7 @@
 #include <cmath>
 #include <iterator>
 
+#include "draw/pixels_of.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/text.hpp"
@@ -40,18 +41,6 @@ bool shows_traces(const Face& face) {
   bool shows = false;
   for_each_cell(face, [&](const Cell& cell) { shows = shows || cell.trace() != nullptr; });
   return shows;
-}
-
-/// The pixels around the bounds within the picture, with room for the edges of letters.
-link::Slot slot_around(const Rect& bounds, int width, int height) {
-  constexpr double kEdge = 4;
-  const auto within = [](double place, int most) {
-    return static_cast<int>(std::clamp(place, 0.0, static_cast<double>(most)));
-  };
-  const int left = within(std::floor(bounds.x - kEdge), width), top = within(std::floor(bounds.y - kEdge), height);
-  const int right = within(std::ceil(bounds.x + bounds.width + kEdge), width);
-  const int bottom = within(std::ceil(bounds.y + bounds.height + kEdge), height);
-  return {left, top, static_cast<std::uint32_t>(right - left), static_cast<std::uint32_t>(bottom - top)};
 }
 
 /// "/home/otter/faces/mine.toml:3:1: error: …" -> "mine.toml:3:1: error: …"
@@ -268,13 +257,12 @@ void Game::redraw(Painter& painter) {
   add_line(scene, painter, status_, kStatus);
   if (too_much_) add_line(scene, painter, "this face has more to paint than an overlay may", kTrouble);
   if (scene == last_) return;
-  link::Slot slot = slot_around(scene.bounds, width_, height_);
-  constexpr std::uint64_t kMostPixels = link::kSlotBytes / 4;
-  if (std::uint64_t{slot.width} * slot.height > kMostPixels)
-    slot.height = static_cast<std::uint32_t>(kMostPixels / slot.width);
-  Image image(static_cast<int>(slot.width), static_cast<int>(slot.height));
-  too_much_ = painter.draw(scene, image, slot.x, slot.y) > 0;
-  attachment_->publish(image, slot.x, slot.y);
+  ImagePart part = draw::pixels_of(scene.bounds, width_, height_);
+  constexpr std::int64_t kMostPixels = link::kSlotBytes / 4;
+  if (std::int64_t{part.width} * part.height > kMostPixels) part.height = static_cast<int>(kMostPixels / part.width);
+  Image image(part.width, part.height);
+  too_much_ = painter.draw(scene, image, part.x, part.y) > 0;
+  attachment_->publish(image, part.x, part.y);
   last_ = std::move(scene);
 }
 

@@ -3,9 +3,11 @@
 
 #include <array>
 #include <charconv>
+#include <chrono>
 #include <cmath>
 #include <cstddef>
 #include <cstdint>
+#include <optional>
 #include <string_view>
 
 #include "idlemeter/base/time.hpp"
@@ -104,6 +106,25 @@ inline bool clock_nanoseconds(std::string_view text, char point, Nanoseconds& in
   if (seconds < Nanoseconds{} || seconds >= std::chrono::seconds(61)) return false;
   into = whole + seconds;
   return true;
+}
+
+/// Since 1970, of "2026-11-27 01:05:39.5", also with T and Z; from 1970 to 2200.
+inline std::optional<Nanoseconds> date_nanoseconds(std::string_view text, char point) {
+  constexpr std::size_t kWhole = 19, kDate = 10;
+  if (text.size() < kWhole || text[4] != '-' || text[7] != '-' || (text[kDate] != ' ' && text[kDate] != 'T')) return {};
+  const auto part = [&](std::size_t at, std::size_t length) {
+    unsigned value = 0;
+    const char* const end = text.data() + at + length;
+    return std::from_chars(text.data() + at, end, value).ptr == end ? value : 0;
+  };
+  const std::chrono::year_month_day day{std::chrono::year(static_cast<int>(part(0, 4))), std::chrono::month(part(5, 2)),
+                                        std::chrono::day(part(8, 2))};
+  const bool is_near = day.year() >= std::chrono::year(1970) && day.year() <= std::chrono::year(2200);
+  std::string_view clock = text.substr(kDate + 1);
+  if (clock.ends_with('Z')) clock.remove_suffix(1);
+  Nanoseconds time{};
+  if (!day.ok() || !is_near || !clock_nanoseconds(clock, point, time)) return {};
+  return std::chrono::duration_cast<Nanoseconds>(std::chrono::sys_days(day).time_since_epoch()) + time;
 }
 
 }  // namespace idlemeter::runs

@@ -9,7 +9,6 @@
 #include <algorithm>
 #include <cerrno>
 #include <charconv>
-#include <chrono>
 #include <cmath>
 #include <limits>
 #include <optional>
@@ -60,26 +59,6 @@ std::optional<double> number_in(std::string_view field, bool comma) {
   const auto read = std::from_chars(begin, copy.data() + copy.size(), number);
   if (read.ec != std::errc() || read.ptr != copy.data() + copy.size() || !std::isfinite(number)) return std::nullopt;
   return number;
-}
-
-/// Nanoseconds since 1970 of "2026-11-27 01:05:39.5", also with T and Z.
-std::optional<Nanoseconds> date_in(std::string_view field, char point) {
-  if (field.size() < 19 || field[4] != '-' || field[7] != '-' || (field[10] != ' ' && field[10] != 'T'))
-    return std::nullopt;
-  const auto part = [&](std::size_t at, std::size_t length) {
-    int value = -1;
-    const char* const end = field.data() + at + length;
-    return std::from_chars(field.data() + at, end, value).ptr == end ? value : -1;
-  };
-  const std::chrono::year_month_day day{std::chrono::year(part(0, 4)),
-                                        std::chrono::month(static_cast<unsigned>(std::max(0, part(5, 2)))),
-                                        std::chrono::day(static_cast<unsigned>(std::max(0, part(8, 2))))};
-  std::string_view clock = field.substr(11);
-  if (clock.ends_with('Z')) clock.remove_suffix(1);
-  Nanoseconds time{};
-  const bool is_near = day.year() >= std::chrono::year(1970) && day.year() <= std::chrono::year(2200);
-  if (!day.ok() || !is_near || !runs::clock_nanoseconds(clock, point, time)) return std::nullopt;
-  return std::chrono::duration_cast<Nanoseconds>(std::chrono::sys_days(day).time_since_epoch()) + time;
 }
 
 class Reader {
@@ -203,7 +182,7 @@ class Reader {
   std::optional<Nanoseconds> moment_in(std::string_view field) {
     const char point = decimal_comma_ ? ',' : '.';
     Nanoseconds time{};
-    if (const auto date = date_in(field, point)) return date;
+    if (const auto date = runs::date_nanoseconds(field, point)) return date;
     if (field.find(':') != std::string_view::npos)
       return runs::clock_nanoseconds(field, point, time) ? std::optional(time) : std::nullopt;
     if (!time_unit_) {

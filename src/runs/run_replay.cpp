@@ -17,11 +17,11 @@ namespace {
 /// The series of a run as snapshots, one for each time at which anything was sampled.
 class RecordedMachine {
  public:
-  explicit RecordedMachine(std::vector<RunSeries> series) : series_(std::move(series)), next_(series_.size(), 0) {
+  explicit RecordedMachine(std::vector<RunSeries> series) : series_(std::move(series)) {
     std::vector<ReadingInfo> infos;
     for (const RunSeries& one : series_) infos.push_back(one.info);
     list_ = std::make_shared<const ReadingList>(std::move(infos));
-    values_.assign(series_.size(), Missing{"not yet recorded"});
+    restart();
   }
 
   /// When the next sample was taken; empty after the last.
@@ -31,6 +31,11 @@ class RecordedMachine {
       if (next_[i] < series_[i].at.size()) next = std::min(next.value_or(kLatestMoment), series_[i].at[next_[i]]);
     }
     return next;
+  }
+
+  void restart() {
+    next_.assign(series_.size(), 0);
+    values_.assign(series_.size(), Missing{"not yet recorded"});
   }
 
   /// What was known then.
@@ -54,12 +59,25 @@ class RecordedMachine {
 struct RunReplay::State {
   std::vector<FrameRecord> frames;
   RecordedMachine machine;
+  std::vector<std::string> ids;
+  std::vector<ComputedReading> computed;
   LiveReadings live;
   std::size_t done = 0;  ///< frames
   Moment now{};
 
-  State(const Store& store, std::int64_t run, const std::vector<ComputedReading>& computed)
-      : frames(store.frames(run)), machine(store.series(run)), live(computed) {}
+  State(const Store& store, std::int64_t run, std::vector<std::string> asked, std::vector<ComputedReading> own)
+      : frames(store.frames(run)), machine(store.series(run)), ids(std::move(asked)), computed(std::move(own)) {
+    restart();
+  }
+
+  void restart() {
+    machine.restart();
+    live = LiveReadings(computed);
+    live.ask(ids);
+    live.begin_recording(nullptr, Moment{});
+    done = 0;
+    now = {};
+  }
 
   void add_frames_until(Moment time) {
     std::size_t end = done;
@@ -71,10 +89,7 @@ struct RunReplay::State {
 
 RunReplay::RunReplay(const Store& store, std::int64_t run, const std::vector<std::string>& ids,
                      const std::vector<ComputedReading>& computed)
-    : state_(std::make_unique<State>(store, run, computed)) {
-  state_->live.ask(ids);
-  state_->live.begin_recording(nullptr, Moment{});
-}
+    : state_(std::make_unique<State>(store, run, ids, computed)) {}
 
 RunReplay::RunReplay(RunReplay&&) noexcept = default;
 RunReplay& RunReplay::operator=(RunReplay&&) noexcept = default;
@@ -90,6 +105,8 @@ void RunReplay::go_to(Moment at) {
   s.add_frames_until(s.now);
   s.live.update(s.machine.at(s.now), s.now, LiveReadings::Past::skip);
 }
+
+void RunReplay::restart() { state_->restart(); }
 
 const Snapshot& RunReplay::values() const { return state_->live.values(); }
 const History& RunReplay::history() const { return state_->live.history(); }

@@ -101,14 +101,26 @@ class Http final : public httplib::Server {
 }  // namespace
 
 struct MetricsServer::State {
-  using Texts = std::array<std::string, 2>;  // by format
+  /// Values, and their texts once somebody has asked.
+  struct Newest {
+    Snapshot values;
+    GameFrames games;
+    std::array<std::once_flag, 2> made = {};  // by format
+    std::array<std::string, 2> texts = {};
+
+    const std::string& text(MetricsFormat format) {
+      const auto place = static_cast<std::size_t>(format);
+      std::call_once(made[place], [&] { texts[place] = metrics_text(values, games, format); });
+      return texts[place];
+    }
+  };
 
   ServeOptions options;
   Http http;
   int port = 0;
   std::thread thread;
   std::mutex mutex;
-  std::shared_ptr<const Texts> newest;  // under the mutex
+  std::shared_ptr<Newest> newest;  // which one, under the mutex
 
   explicit State(const ServeOptions& given) : options(given), http(tls_with(given)) {
     constexpr std::size_t kMostBody = 1'024;
@@ -161,12 +173,12 @@ struct MetricsServer::State {
   }
 
   void answer(const httplib::Request& request, httplib::Response& response) {
-    std::shared_ptr<const Texts> texts;
+    std::shared_ptr<Newest> known;
     {
       const std::lock_guard lock(mutex);
-      texts = newest;
+      known = newest;
     }
-    if (texts == nullptr) {
+    if (known == nullptr) {
       response.status = kUnavailable;
       response.set_content("Nothing has been sampled yet.\n", "text/plain");
       return;
@@ -174,7 +186,7 @@ struct MetricsServer::State {
     const bool open = request.get_header_value("Accept").find("application/openmetrics-text") != std::string::npos;
     const MetricsFormat format = open ? MetricsFormat::open_metrics : MetricsFormat::prometheus;
     response.status = kOk;
-    response.set_content((*texts)[static_cast<std::size_t>(format)], std::string(content_type(format)).c_str());
+    response.set_content(known->text(format), std::string(content_type(format)).c_str());
   }
 };
 
@@ -198,11 +210,11 @@ MetricsServer::~MetricsServer() {
 int MetricsServer::port() const { return state_->port; }
 
 void MetricsServer::publish(const Snapshot& values, const GameFrames& games) {
-  auto texts =
-      std::make_shared<const State::Texts>(State::Texts{metrics_text(values, games, MetricsFormat::prometheus),
-                                                        metrics_text(values, games, MetricsFormat::open_metrics)});
+  auto newest = std::make_shared<State::Newest>();
+  newest->values = values;
+  newest->games = games;
   const std::lock_guard lock(state_->mutex);
-  state_->newest = std::move(texts);
+  state_->newest = std::move(newest);
 }
 
 }  // namespace idlemeter

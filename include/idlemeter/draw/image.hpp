@@ -20,4 +20,9 @@ struct Image {
   }
 };
 
+/// A part of an image, in pixels from its top left.
+struct ImagePart {
+  int x = 0, y = 0, width = 0, height = 0;
+};
+
 }  // namespace idlemeter

@@ -26,14 +26,6 @@ struct FootageOptions {
   Nanoseconds length{};  ///< of the footage
 };
 
-/// A part of a picture, in pixels from its top left.
-struct PicturePart {
-  int x = 0, y = 0, width = 0, height = 0;
-};
-
-/// Around both.
-[[nodiscard]] PicturePart around(const PicturePart& a, const PicturePart& b);
-
 /// The overlay as it was at each picture's moment of the run: the same pixels as a live one has. Like a live one it is
 /// drawn anew at most 30 times a second, and stays for the pictures between. Before and after the run there is none.
 /// One thread at a time.
@@ -52,10 +44,10 @@ class Footage {
   [[nodiscard]] std::int64_t pictures() const;
 
   /// The part outside of which all pictures are transparent; of no size if all are transparent.
-  [[nodiscard]] PicturePart extent() const;
+  [[nodiscard]] ImagePart extent() const;
 
   /// Draws the next picture, and returns which part of it differs from the one before.
-  PicturePart next();
+  ImagePart next();
 
   /// The picture that next() has drawn; transparent where there is no overlay.
   [[nodiscard]] const Image& picture() const;

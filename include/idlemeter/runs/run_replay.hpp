@@ -30,6 +30,9 @@ class RunReplay {
   /// Goes on to that moment of the run; one that is passed is where it stands. O(what lies between).
   void go_to(Moment at);
 
+  /// Back before the first frame, without reading the run again.
+  void restart();
+
   [[nodiscard]] const Snapshot& values() const;
   /// As long as a history is.
   [[nodiscard]] const History& history() const;
