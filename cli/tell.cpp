@@ -45,6 +45,7 @@ std::vector<RunningMeter> meant(const TellOptions& options) {
 std::string words_of(const RecordingState& recording) {
   using Phase = RecordingState::Phase;
   if (recording.phase == Phase::opening) return ", recording, waiting for the store";
+  if (recording.phase == Phase::ending) return fmt::format(", writing the end of run {}", recording.run);
   const std::string which = recording.of > 1 ? fmt::format(" ({} of {})", recording.number, recording.of) : "";
   if (recording.phase == Phase::recording) {
     return fmt::format(", recording run {}{}{}", recording.run, which,

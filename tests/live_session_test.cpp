@@ -77,7 +77,7 @@ TEST_F(ALiveSession, RepeatsRunsWithPausesUntilThePlanIsDone) {
   std::vector<std::string> seen;
   const auto note = [&] {
     const auto recording = state().recording;
-    seen.push_back(!recording
+    seen.push_back(!recording || recording->phase == RecordingState::Phase::ending
                        ? "done"
                        : fmt::format("{} {} of {}",
                                      recording->phase == RecordingState::Phase::planned ? "waits for" : "records",
@@ -134,6 +134,24 @@ TEST_F(ALiveSession, AnswersOnceTheStoreHas) {
   EXPECT_EQ(stopped.finished, true);
   play(0.1);
   EXPECT_NE(log_.find("run 1 is recorded"), std::string::npos) << log_;
+  EXPECT_FALSE(state().recording);
+}
+
+TEST_F(ALiveSession, ARecordingIsSeenUntilItsEndIsInTheStore) {
+  add_game();
+  play(0.5);
+  EXPECT_EQ(tell({.what = What::record}).run, 1);
+  sqlite3* other = nullptr;
+  ASSERT_EQ(sqlite3_open((folder_ / "runs.db").c_str(), &other), SQLITE_OK);
+  sqlite3_busy_timeout(other, 10'000);
+  ASSERT_EQ(sqlite3_exec(other, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr), SQLITE_OK);
+  EXPECT_EQ(tell_meanwhile({.what = What::record}).finished, false);
+  ASSERT_TRUE(state().recording);
+  EXPECT_EQ(state().recording->phase, RecordingState::Phase::ending);
+  EXPECT_EQ(state().recording->run, 1);
+  sqlite3_close(other);
+  session_->end_recordings(std::chrono::seconds(30));
+  EXPECT_FALSE(state().recording);
 }
 
 TEST_F(ALiveSession, WaitsAMomentForTheMachinesNamesBeforeItRecords) {

@@ -56,7 +56,7 @@ TEST_F(Session, RecordsFramesValuesAndMarks) {
   const auto later = monotonic_now() + kSecond;
   play_until(probe, [&](const json&) { return monotonic_now() > later; });
   EXPECT_EQ(tell(R"({"do": "record"})")["run"], 1) << "toggled off";
-  play_until(probe, [](const json& s) { return !s.contains("recording"); });  // on a busy disk its end takes a while
+  play_until(probe, [](const json& s) { return !s.contains("recording"); });
   EXPECT_EQ(tell(R"({"do": "record", "for": 0.2})")["run"], 2);
   play_until(probe, [](const json& s) { return !s.contains("recording"); });
   const Store store(folder_ / "runs.db", Store::Mode::existing);

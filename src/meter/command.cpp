@@ -24,8 +24,10 @@ constexpr Word<What> kCommands[] = {{"show", What::show},          {"hide", What
                                     {"face", What::face},          {"record", What::record}, {"state", What::state},
                                     {"hand over", What::hand_over}};
 constexpr Word<Record> kRecords[] = {{"start", Record::start}, {"stop", Record::stop}, {"toggle", Record::toggle}};
-constexpr Word<Phase> kPhases[] = {
-    {"planned", Phase::planned}, {"opening", Phase::opening}, {"recording", Phase::recording}};
+constexpr Word<Phase> kPhases[] = {{"planned", Phase::planned},
+                                   {"opening", Phase::opening},
+                                   {"recording", Phase::recording},
+                                   {"ending", Phase::ending}};
 
 template <typename T>
 std::optional<T> optional_of(const json& object, const char* key) {
@@ -83,7 +85,7 @@ json json_of(const RecordingState& recording) {
   if (recording.left) one["left_s"] = in_seconds(*recording.left);
   if (recording.of > 1) one["number"] = recording.number;
   if (recording.of > 1) one["of"] = recording.of;
-  if (recording.phase != Phase::planned) one["pid"] = recording.pid;
+  if (recording.pid != 0) one["pid"] = recording.pid;
   if (recording.run != 0) one["run"] = recording.run;
   return one;
 }

@@ -187,7 +187,12 @@ std::optional<RecordingState> LiveSession::state_of_recording() const {
     about.of = planned_->how.repeat;
     return about;
   }
-  if (!recording_) return std::nullopt;
+  if (!recording_ && ending_.empty()) return std::nullopt;
+  if (!recording_) {
+    about.phase = RecordingState::Phase::ending;
+    about.run = ending_.back()->state().run;
+    return about;
+  }
   const auto state = recording_->state();
   about.phase = state.phase == Phase::opening ? RecordingState::Phase::opening : RecordingState::Phase::recording;
   about.pid = recording_->game().pid();

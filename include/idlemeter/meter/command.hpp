@@ -47,11 +47,13 @@ struct GameState {
 };
 
 struct RecordingState {
-  enum class Phase : std::uint8_t { planned, opening, recording } phase = Phase::planned;
+  /// opening: the store isn't open yet. ending: the last frames are on their way into the store, and nothing else is
+  /// planned.
+  enum class Phase : std::uint8_t { planned, opening, recording, ending } phase = Phase::planned;
   Nanoseconds starts_in{};               ///< until the next planned one
   std::optional<Nanoseconds> left = {};  ///< of the one in progress, if it has a planned length
   int number = 1, of = 1;                ///< which of the plan's runs this is
-  int pid = 0;                           ///< of the game; 0 while planned
+  int pid = 0;                           ///< of the game; 0 while planned or ending
   std::int64_t run = 0;                  ///< its number; 0 until the store is open
 };
 
