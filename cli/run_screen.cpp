@@ -67,6 +67,9 @@ std::string reasons(const std::vector<SureFigure>& intervals) {
 
 std::string figures(const RunInsight& run, const std::vector<SureFigure>& intervals) {
   const Summary& s = run.summary;
+  if (is_log(run.info))
+    return fmt::format("  a log without a game: --all shows its readings, 'idlemeter changes {}' what changed in it\n",
+                       run.info.id);
   if (s.frames == 0) return "  no frames: no figure is defined\n";
   Table table({left, right, left, left, left});
   const bool sure = !intervals.empty();

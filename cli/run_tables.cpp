@@ -130,12 +130,19 @@ std::vector<std::string> titles(const std::vector<RunInsight>& runs, std::vector
 
 }  // namespace
 
+bool is_log(const RunInfo& run) {
+  const auto& tags = run.details.tags;
+  return run.frames == 0 && std::find(tags.begin(), tags.end(), "log") != tags.end();
+}
+
 std::string heading(const RunInfo& run, Facts facts) {
   constexpr std::string_view kMain[] = {"Machine", "Processor", "GPU", "Graphics API", "Picture"};
+  const std::string game = run.details.game.empty() ? "no name" : printable(run.details.game);
   std::string text =
-      fmt::format("Run {}: {}, {} UTC, {} frames in {:.1f} s{}\n", run.id,
-                  run.details.game.empty() ? "no name" : printable(run.details.game), printable(started(run)),
-                  run.frames, in_seconds(run.length), run.finished ? "" : " (not finished)");
+      is_log(run) ? fmt::format("Log {}: {} UTC, {:.1f} s", run.id, printable(started(run)), in_seconds(run.length))
+                  : fmt::format("Run {}: {}, {} UTC, {} frames in {:.1f} s", run.id, game, printable(started(run)),
+                                run.frames, in_seconds(run.length));
+  text += run.finished ? "\n" : " (not finished)\n";
   const auto add = [&](const char* what, const std::string& value) {
     for (std::string_view rest = value; !value.empty() && !rest.empty(); what = "") {  // a note may have several lines
       const std::size_t end = std::min(rest.find('\n'), rest.size());

@@ -1,11 +1,14 @@
 // What the command does with runs: shown, compared, found, changed, plotted, exported.
 #include <fmt/format.h>
 #include <gtest/gtest.h>
+#include <unistd.h>
 
 #include <algorithm>
 #include <cmath>
+#include <filesystem>
 #include <nlohmann/json.hpp>
 #include <sstream>
+#include <thread>
 
 #include "command.hpp"
 #include "folder.hpp"
@@ -245,6 +248,7 @@ TEST(Command, LogsReadingsWithoutAGame) {
        0,
        {"readings every 1 s into l.db, as run 1", "Logged 30 s"}},
       {"runs --store l.db", 0, {"log, night"}},
+      {"runs show 1 --store l.db", 0, {"Log 1: ", "a log without a game: --all shows its readings", "heat "}},
       {"runs export 1 --readings --store l.db", 0, {"run,at (s),gpu.load (%)", "\r\n1,0.000000000,"}},
       {"changes 1 --store l.db", 0, {""}},
       {"log nothing-like-it --rig desktop --store l.db", 2, {"no reading has 'nothing-like-it'"}},
@@ -252,6 +256,30 @@ TEST(Command, LogsReadingsWithoutAGame) {
       {"log --pace gpu.temp --store l.db", 2, {"'gpu.temp' isn't a pace; write it like gpu.temp=5s"}},
       {"log --rig desktop --for 5s --store /proc/l.db", 1, {"/proc/l.db"}}};
   expect_steps(folder, steps);
+}
+
+TEST(Command, ALogGoesOnWhileTheClockIsSet) {
+  const testing::Folder folder;
+  const auto time = folder.file("time", "@2031-02-03 04:05:06");
+  std::thread setter([&] {
+    for (int i = 0; i < 1'000 && !std::filesystem::exists(folder / "l.db-wal"); ++i) ::usleep(10'000);
+    for (const char* next : {"@2031-02-03 14:05:06", "@2019-06-07 08:09:10", "@2031-02-03 04:05:09"}) {
+      ::usleep(500'000);
+      std::filesystem::rename(folder.file("next", next), time);
+    }
+  });
+  const Outcome outcome = run(folder, "log cpu.load --every 100ms --for 2s --store l.db",
+                              "LD_PRELOAD='/usr/$LIB/faketime/libfaketimeMT.so.1' FAKETIME_DONT_FAKE_MONOTONIC=1 "
+                              "FAKETIME_NO_CACHE=1 FAKETIME_DISABLE_SHM=1 FAKETIME_TIMESTAMP_FILE=" +
+                                  time.string());
+  setter.join();
+  EXPECT_EQ(outcome.status, 0) << outcome.err;
+  const Store store(folder / "l.db", Store::Mode::existing);
+  EXPECT_EQ(store.run(1).started.substr(0, 10), "2031-02-03") << "the clock is that of the test";
+  const auto at = store.series(1).at(0).at;
+  ASSERT_GT(at.size(), 5u);
+  EXPECT_TRUE(std::is_sorted(at.begin(), at.end()));
+  EXPECT_LT(at.back(), Moment{60 * kSecond});
 }
 
 TEST(Command, SaysWhatChanged) {
