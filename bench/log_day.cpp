@@ -1,9 +1,11 @@
-// usage: log_day [HOURS]: logs 250 made-up readings twice a second for a day of virtual time. Prints the store's size,
-// by how much the memory grew after the first tenth, and how much of a core it would take.
+// usage: log_day [HOURS [STORE]]: logs 250 made-up readings twice a second for a day of virtual time. Prints the
+// store's size, by how much the memory grew after the first tenth, and how much of a core it would take. Leaves a named
+// store.
 #include <fmt/format.h>
 #include <unistd.h>
 
 #include <chrono>
+#include <cmath>
 #include <cstdlib>
 #include <filesystem>
 #include <fstream>
@@ -28,7 +30,9 @@ double resident_mebibytes() {
 int main(int argc, char** argv) {
   using namespace idlemeter;
   const double hours = argc > 1 ? std::atof(argv[1]) : 24;
-  const auto file = std::filesystem::temp_directory_path() / ("idlemeter-log-" + std::to_string(::getpid()) + ".db");
+  const std::filesystem::path scratch =
+      std::filesystem::temp_directory_path() / ("idlemeter-log-" + std::to_string(::getpid()) + ".db");
+  const std::filesystem::path file = argc > 2 ? argv[2] : scratch;
   std::vector<ReadingInfo> infos;
   for (int i = 0; i < 250; ++i) infos.push_back({.id = "a.r" + std::to_string(i), .title = "made up"});
   const auto list = std::make_shared<const ReadingList>(infos);
@@ -42,9 +46,11 @@ int main(int argc, char** argv) {
     ReadingLog log(file, {}, {}, [&at] { return at; });
     for (long i = 0; i < samples; ++i) {
       at += kSecond / 2;
-      // A quarter stands still, the rest waver by a few of their steps.
-      for (std::size_t r = 0; r < values.size(); ++r)
-        values[r] += r % 4 == 0 ? 0 : 0.125 * static_cast<double>(static_cast<int>(random() % 9) - 4);
+      // A quarter stands still, the rest waver around 40 by a few of their steps.
+      for (std::size_t r = 0; r < values.size(); ++r) {
+        const double way = static_cast<double>(static_cast<int>(random() % 9) - 4) - 2 * (values[r] - 40);
+        values[r] += r % 4 == 0 ? 0 : 0.125 * std::round(way);
+      }
       const Snapshot snapshot(at, {std::make_shared<const Batch>(Batch{list, {values.begin(), values.end()}, at})});
       const Moment begin = monotonic_now();
       log.add(at, snapshot);
@@ -56,5 +62,5 @@ int main(int argc, char** argv) {
   fmt::print("{:g} hours: {:.1f} MB, {:.1f} MiB more memory after a tenth, {:.2f} % of a core\n", hours,
              static_cast<double>(std::filesystem::file_size(file)) / 1e6, resident_mebibytes() - first,
              100 * in_seconds(taken) / (3'600 * hours));
-  std::filesystem::remove(file);
+  if (file == scratch) std::filesystem::remove(file);
 }

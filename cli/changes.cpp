@@ -41,8 +41,8 @@ struct Options {
 struct Subject {
   std::string name;  ///< "run 1", "hours.csv"
   Nanoseconds length{};
-  std::vector<FrameRecord> frames = {};
-  std::vector<RunSeries> series = {};
+  std::vector<SecondSeries> seconds = {};
+  std::vector<RunSeries> texts = {};
   std::vector<RunMeanwhile> meanwhile = {};
 };
 
@@ -61,11 +61,14 @@ Subject read(const Options& options) {
     if (table.broken > 0)
       complain("idlemeter: warning: {} of {} lines of {} have no time that can be read, or one before the last\n",
                table.broken, table.lines, options.what);
-    return {options.what, table.length, {}, std::move(table.series)};
+    std::vector<SecondSeries> seconds = seconds_of({}, table.series);
+    std::erase_if(table.series, [](const RunSeries& one) { return !one.info.text; });
+    return {options.what, table.length, std::move(seconds), std::move(table.series)};
   }
   const Store store(options.store, Store::Mode::existing);
   const RunInfo run = store.run(*number);
-  Subject subject{fmt::format("run {}", run.id), run.length, store.frames(run.id), store.series(run.id)};
+  Subject subject{fmt::format("run {}", run.id), run.length, seconds_of(store, run.id),
+                  store.series(run.id, [](const ReadingInfo& info) { return info.text; })};
   if (run.frames == 0) subject.meanwhile = runs_during(store.runs(Store::Facts::none), run);
   return subject;
 }
@@ -191,8 +194,7 @@ void print_changes(const Changes& changes, const Options& options, const Subject
 }
 
 /// The readings that changed the most, over time, with the moments marked.
-void write_picture(const std::vector<SecondSeries>& series, const Changes& changes, const Subject& subject,
-                   const Options& options) {
+void write_picture(const Changes& changes, const Subject& subject, const Options& options) {
   Plot plot{.title = subject.name + ": what changed",
             .x_title = "seconds since the start",
             .panels = {},
@@ -232,9 +234,9 @@ void write_picture(const std::vector<SecondSeries>& series, const Changes& chang
     if (plot.panels.size() == kPanels) break;
     const bool is_there = std::any_of(plot.panels.begin(), plot.panels.end(),
                                       [&](const Panel& panel) { return panel.title == change.info.title; });
-    const auto found = std::find_if(series.begin(), series.end(),
+    const auto found = std::find_if(subject.seconds.begin(), subject.seconds.end(),
                                     [&](const SecondSeries& one) { return one.info.id == change.info.id; });
-    if (is_there || found == series.end()) continue;
+    if (is_there || found == subject.seconds.end()) continue;
     Curve curve{"", {}, plot.panels.size(), Curve::Look::line};
     for (std::size_t i = 0; i < found->values.size(); ++i)
       curve.points.push_back({seconds_of(found->begin) + static_cast<double>(i) + 0.5, found->values[i]});
@@ -249,10 +251,10 @@ void write_picture(const std::vector<SecondSeries>& series, const Changes& chang
 
 int changes(const Options& options) {
   const Subject subject = read(options);
-  Changes found = find_changes(subject.frames, subject.series);
+  Changes found = find_changes(subject.seconds, subject.texts);
   if (!options.at.empty()) keep_near(found, options.at);
   if (!options.picture.empty()) {
-    write_picture(seconds_of(subject.frames, subject.series), found, subject, options);
+    write_picture(found, subject, options);
   } else if (options.json) {
     Json json = to_json(found);
     for (const RunMeanwhile& run : subject.meanwhile)

@@ -106,7 +106,7 @@ int demo_long(const fs::path& folder) {
   Recorder recorder(store, session.details());
   session.play(20 * 60, &recorder);
   const std::int64_t run = recorder.finish();
-  for (const ChangeEvent& event : find_changes(store.frames(run), store.series(run)).events) {
+  for (const ChangeEvent& event : find_changes(store, run).events) {
     const bool is_telling = event.readings.front().info.kind == DeviceKind::frames;
     if (is_telling) print("{}\n\n", event_words(event));
   }

@@ -17,6 +17,7 @@
 #include "idlemeter/footage/clip.hpp"
 #include "idlemeter/footage/write_footage.hpp"
 #include "idlemeter/insight/plot_data.hpp"
+#include "idlemeter/readings/reading.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "named_face.hpp"
 #include "output.hpp"
@@ -53,7 +54,8 @@ Nanoseconds moment_in(const Store& store, const Options& options, const std::str
   if (text.empty()) return otherwise;
   const auto mark = mark_number(text);
   if (!mark) return *duration_from(text, "s");
-  const std::vector<PlotMark> marks = marks_in(store.series(options.run));
+  const std::vector<PlotMark> marks =
+      marks_in(store.series(options.run, [](const ReadingInfo& info) { return info.text; }));
   if (*mark > marks.size())
     throw Error(Error::Code::not_found,
                 marks.empty()

@@ -45,9 +45,13 @@ constexpr const char* kWhat[] = {"time", "spread", "percentiles"};
 struct Run {
   RunInfo info;
   std::vector<FrameRecord> frames;
-  std::vector<RunSeries> series;
-  std::string name;
+  std::vector<RunSeries> series = {};
+  std::string name = {};
 };
+
+bool is_called(const ReadingInfo& info, const std::string& id) {
+  return (info.id == id || info.alias == id) && !info.text;
+}
 
 std::vector<Run> read_runs(const Store& store, const Options& options) {
   std::vector<Run> runs;
@@ -55,8 +59,12 @@ std::vector<Run> read_runs(const Store& store, const Options& options) {
   if (ids.size() > kMostRuns)
     throw Error(Error::Code::invalid, fmt::format("a plot shows up to {} runs", kMostRuns), "", "name fewer");
   for (const std::int64_t id : ids) {
-    const bool has_readings = options.what == "time";
-    Run run{store.run(id), store.frames(id), has_readings ? store.series(id) : std::vector<RunSeries>(), {}};
+    Run run{store.run(id), store.frames(id)};
+    const auto is_plotted = [&](const ReadingInfo& info) {
+      return info.text || std::any_of(options.readings.begin(), options.readings.end(),
+                                      [&](const std::string& reading) { return is_called(info, reading); });
+    };
+    if (options.what == "time") run.series = store.series(id, is_plotted);
     run.name = run_words(run.info);
     runs.push_back(std::move(run));
   }
@@ -81,13 +89,12 @@ std::string game_of(const std::vector<Run>& runs) {
 }
 
 const RunSeries* series_of(const Run& run, const std::string& id) {
-  const auto found = std::find_if(run.series.begin(), run.series.end(), [&](const RunSeries& one) {
-    return (one.info.id == id || one.info.alias == id) && !one.info.text;
-  });
+  const auto found =
+      std::find_if(run.series.begin(), run.series.end(), [&](const RunSeries& one) { return is_called(one.info, id); });
   return found == run.series.end() ? nullptr : &*found;
 }
 
-Panel panel_of(const std::vector<Run>& runs, const std::string& id, std::size_t columns) {
+Panel panel_of(const Store& store, const std::vector<Run>& runs, const std::string& id, std::size_t columns) {
   Panel panel;
   for (std::size_t i = 0; i < runs.size(); ++i) {
     const RunSeries* series = series_of(runs[i], id);
@@ -99,13 +106,15 @@ Panel panel_of(const std::vector<Run>& runs, const std::string& id, std::size_t 
     panel.from_zero = series->info.unit != Unit::celsius && series->info.unit != Unit::megahertz;
   }
   if (!panel.curves.empty()) return panel;
+  const std::vector<ReadingInfo> readings = store.readings(runs.front().info.id);
   std::vector<std::string_view> ids;
-  for (const RunSeries& one : runs.front().series) ids.push_back(one.info.id);
+  for (const ReadingInfo& one : readings) ids.push_back(one.id);
   throw Error(Error::Code::not_found, fmt::format("no run has the reading '{}'{}", id, did_you_mean(id, ids)), "",
               "'idlemeter runs show RUN --all' lists them");
 }
 
-void plot_time(Plot& plot, std::vector<Run>& runs, const std::vector<RunMeanwhile>& meanwhile, const Options& options) {
+void plot_time(Plot& plot, const Store& store, std::vector<Run>& runs, const std::vector<RunMeanwhile>& meanwhile,
+               const Options& options) {
   double end = 0;
   for (const Run& run : runs) {
     end = std::max(end, in_seconds(run.frames.empty() ? run.info.length : run.frames.back().at.time_since_epoch()));
@@ -146,7 +155,7 @@ void plot_time(Plot& plot, std::vector<Run>& runs, const std::vector<RunMeanwhil
   plot.title = has_frames ? game_of(runs) + "frame rate and frame time" : "readings over time";
   plot.x_title = "seconds since the start of the run";
   if (has_frames) plot.panels = {rate, time};
-  for (const std::string& id : options.readings) plot.panels.push_back(panel_of(runs, id, columns));
+  for (const std::string& id : options.readings) plot.panels.push_back(panel_of(store, runs, id, columns));
   for (std::size_t i = 0; !has_frames && i < plot.panels.front().curves.size(); ++i)
     plot.panels.front().curves[i].title = runs[plot.panels.front().curves[i].color].name;
   if (runs.size() == 1) {
@@ -207,7 +216,7 @@ int plot(const Options& options) {
   Plot made = options.plot;
   std::vector<RunMeanwhile> meanwhile;  // what was played during a log
   if (!has_frames) meanwhile = runs_during(store.runs(Store::Facts::none), runs.front().info);
-  if (options.what == "time") plot_time(made, runs, meanwhile, options);
+  if (options.what == "time") plot_time(made, store, runs, meanwhile, options);
   if (options.what == "spread") plot_spread(made, runs);
   if (options.what == "percentiles") plot_percentiles(made, runs);
   write_plot(made, options.file);

@@ -27,22 +27,17 @@ int main(int argc, char** argv) {
   try {
     for (;;) {
       const Store store(argv[1], Store::Mode::existing);
-      const bool over = store.run(run).finished;
-      const auto series = store.series(run);
-      Moment newest{};
-      for (const RunSeries& one : series) {
-        if (!one.at.empty()) newest = std::max(newest, one.at.back());
-      }
-      for (const ChangeEvent& event : find_changes({}, series).events) {
+      const RunInfo log = store.run(run);
+      for (const ChangeEvent& event : find_changes(store, run).events) {
         // With more seconds a change's moment may move a little.
         const auto near = told.lower_bound(event.at - kSame);
         if (near != told.end() && *near <= event.at + kSame) continue;
-        if (!over && event.at > newest - kSettled) continue;
+        if (!log.finished && event.at > Moment{log.length} - kSettled) continue;
         told.insert(event.at);
         std::printf("%s\n", event_words(event).c_str());
         std::fflush(stdout);
       }
-      if (over) break;
+      if (log.finished) break;
       std::this_thread::sleep_for(std::chrono::duration<double>(every));
     }
   } catch (const std::exception& failure) {

@@ -95,6 +95,7 @@ TEST(RunCsv, IsToTheNanosecondAndLeavesOutWhatIsNot) {
     own.text = true;
     recorder.add(at(0.01), snapshot_of({kLoad, kTemp, own}, {12.5, Missing{"off"}, std::string("=1+1")}));
     recorder.add(at(0.02), snapshot_of({kLoad, kTemp, own}, {-0.0, 61.25, std::string("=1+1")}));
+    recorder.add(at(0.03), snapshot_of({own}, {std::string("b")}));
     recorder.finish();
   }
   const std::int64_t runs[] = {1};
@@ -103,7 +104,7 @@ TEST(RunCsv, IsToTheNanosecondAndLeavesOutWhatIsNot) {
             "(ms)\r\n1,0.016683400,16.683400,9.000000\r\n1,0.033000001,16.316601,\r\n");
   EXPECT_EQ(readings_csv(store, runs),
             "run,at (s),gpu.load (%),gpu.temp (°C),\"own.\"\"quoted\"\", "
-            "one\"\r\n1,0.010000000,12.5,,'=1+1\r\n1,0.020000000,-0,61.25,\r\n");
+            "one\"\r\n1,0.010000000,12.5,,'=1+1\r\n1,0.020000000,-0,61.25,\r\n1,0.030000000,,,b\r\n");
 }
 
 }  // namespace

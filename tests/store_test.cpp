@@ -8,6 +8,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <cmath>
 #include <functional>
 #include <limits>
 #include <optional>
@@ -21,6 +22,7 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/insight/second_series.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/readings/units.hpp"
@@ -87,6 +89,52 @@ TEST(Store, ReadingsMayComeAndGoDuringARun) {
   EXPECT_EQ(series[1].at, (std::vector<Moment>{{}, Moment{Nanoseconds{2}}}));  // texts are kept where they change
   EXPECT_EQ(series[2].info, kTemp);
   EXPECT_EQ(number(series[2].values[1]), 61.5);
+}
+
+TEST(Store, SamplesCanBeReadAPartAtATime) {
+  const testing::Folder folder;
+  Store store(folder / "runs.db");
+  Recorder recorder(store, {});
+  const auto put = [&](int from, int to) {
+    for (int i = from; i < to; ++i) {
+      const Moment at{i * kSecond / 2};
+      const Value temp = i % 7 == 0 ? Value(Missing{"asleep"}) : Value(50.0 + i);
+      recorder.add({at, kSecond / 2});
+      recorder.add(at, i < 150 ? snapshot_of({kLoad, kApi}, {1.0 * i, std::string("Vulkan")})
+                               : snapshot_of({kApi, kTemp, kLoad}, {std::string("Vulkan"), temp, 1.0 * i}));
+    }
+  };
+  put(1, 400);  // some minutes are in blocks by then, the last one is in rows
+  EXPECT_EQ(store.readings(recorder.id()), (std::vector<ReadingInfo>{kLoad, kApi, kTemp}));
+  RunSeries load{kLoad, {}, {}}, temp{kTemp, {}, {}};
+  int parts = 0;
+  store.read_samples(recorder.id(), [&](const RunSamples& samples) {
+    ++parts;
+    for (std::size_t i = 0; i < samples.at.size(); ++i) {
+      load.at.push_back(samples.at[i]);
+      load.values.emplace_back(samples.columns.at(0).at(i));
+      const double degrees = samples.columns.size() < 3 ? NAN : samples.columns[2].at(i);
+      temp.at.push_back(samples.at[i]);
+      temp.values.push_back(std::isnan(degrees) ? Value(Missing{"missing when it was recorded"}) : Value(degrees));
+    }
+  });
+  EXPECT_EQ(parts, 4);
+  EXPECT_EQ(load.values.size(), 399u);
+  const auto all = store.series(recorder.id());
+  EXPECT_EQ(all.at(0).at, load.at);
+  EXPECT_EQ(all.at(0).values, load.values);
+  EXPECT_EQ(all.at(2).values, temp.values);
+  const auto one = store.series(recorder.id(), [](const ReadingInfo& info) { return info.id == kTemp.id; });
+  ASSERT_EQ(one.size(), 1u);
+  EXPECT_EQ(one[0].at, temp.at);
+  EXPECT_EQ(one[0].values, temp.values);
+  const auto seconds = seconds_of(store, recorder.id()), same = seconds_of(store.frames(recorder.id()), all);
+  ASSERT_EQ(seconds.size(), same.size());
+  for (std::size_t i = 0; i < seconds.size(); ++i) {
+    EXPECT_EQ(seconds[i].info, same[i].info);
+    EXPECT_EQ(seconds[i].begin, same[i].begin);
+    EXPECT_EQ(seconds[i].values, same[i].values);
+  }
 }
 
 TEST(Recorder, CommitsAtLeastOnceASecond) {

@@ -73,6 +73,7 @@ struct Regime {
 std::vector<Regime> regimes_of(const SecondSeries& one, const ChangeRules& rules) {
   const std::size_t n = one.values.size();
   std::vector<double> sizes;
+  sizes.reserve(n);
   for (std::size_t i = 1; i < n; ++i) sizes.push_back(std::abs(one.values[i] - one.values[i - 1]));
   // Some thousand of them say it as well.
   const auto median_step = [&](std::size_t begin, std::size_t end) {
@@ -87,6 +88,7 @@ std::vector<Regime> regimes_of(const SecondSeries& one, const ChangeRules& rules
   // Steps much smaller than usual say nothing: their logarithms would be outliers.
   const double least = std::max(step_of(one.info) / 4, 0.25 * median_step(0, n - 1));
   std::vector<double> logs;
+  logs.reserve(n);
   for (const double size : sizes) logs.push_back(std::log(std::max(least, size)));
   StretchRules strict = rules.stretches;
   strict.least = std::max<std::size_t>(strict.least, 30);
@@ -216,12 +218,31 @@ std::vector<ReadingInfo> as_before(const std::vector<SecondSeries>& series, cons
   return infos;
 }
 
+/// To the events, those that changed at the same time.
+void add_texts(Changes& found, const std::vector<RunSeries>& texts, const ChangeRules& rules) {
+  constexpr std::size_t kMostChanges = 50;  // of a text: one that changes more often tells nothing
+  for (const RunSeries& one : texts) {
+    if (!one.info.text || one.info.id.starts_with("clock.") || one.at.size() < 2 || one.at.size() > kMostChanges)
+      continue;
+    for (std::size_t i = 1; i < one.at.size(); ++i) {
+      const auto *before = std::get_if<std::string>(&one.values[i - 1]),
+                 *after = std::get_if<std::string>(&one.values[i]);
+      if (before == nullptr || after == nullptr) continue;
+      for (ChangeEvent& event : found.events) {
+        if (std::chrono::abs(one.at[i] - event.at) <= rules.together)
+          event.texts.push_back({one.info, one.at[i], *before, *after});
+      }
+    }
+  }
+}
+
 }  // namespace
 
 std::string_view name_of(ChangeKind kind) { return word_of(kind, kChangeNames); }
 std::string_view name_of(OddKind kind) { return word_of(kind, kOddNames); }
 
-Changes find_changes(const std::vector<SecondSeries>& series, const ChangeRules& rules) {
+Changes find_changes(const std::vector<SecondSeries>& series, const std::vector<RunSeries>& texts,
+                     const ChangeRules& rules) {
   const std::vector<Single> all = look_at_all(series, rules);
   std::vector<ReadingChange> changes;
   Changes found;
@@ -255,27 +276,13 @@ Changes find_changes(const std::vector<SecondSeries>& series, const ChangeRules&
   std::stable_sort(found.oddities.begin(), found.oddities.end(), [](const OddStretch& a, const OddStretch& b) {
     return a.kind != b.kind ? a.kind > b.kind : a.spreads > b.spreads;
   });
+  add_texts(found, texts, rules);
   return found;
 }
 
-Changes find_changes(std::span<const FrameRecord> frames, const std::vector<RunSeries>& series,
-                     const ChangeRules& rules) {
-  constexpr std::size_t kMostChanges = 50;  // of a text: one that changes more often tells nothing
-  Changes found = find_changes(seconds_of(frames, series), rules);
-  for (const RunSeries& one : series) {
-    if (!one.info.text || one.info.id.starts_with("clock.") || one.at.size() < 2 || one.at.size() > kMostChanges)
-      continue;
-    for (std::size_t i = 1; i < one.at.size(); ++i) {
-      const auto *before = std::get_if<std::string>(&one.values[i - 1]),
-                 *after = std::get_if<std::string>(&one.values[i]);
-      if (before == nullptr || after == nullptr) continue;
-      for (ChangeEvent& event : found.events) {
-        if (std::chrono::abs(one.at[i] - event.at) <= rules.together)
-          event.texts.push_back({one.info, one.at[i], *before, *after});
-      }
-    }
-  }
-  return found;
+Changes find_changes(const Store& store, std::int64_t run, const ChangeRules& rules) {
+  const auto is_text = [](const ReadingInfo& info) { return info.text; };
+  return find_changes(seconds_of(store, run), store.series(run, is_text), rules);
 }
 
 }  // namespace idlemeter

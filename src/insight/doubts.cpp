@@ -7,7 +7,9 @@
 #include <cmath>
 #include <optional>
 #include <set>
+#include <span>
 #include <string>
+#include <string_view>
 
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/units.hpp"
@@ -107,9 +109,13 @@ std::optional<Quarters> quarters_of(const RunSeries& series, Nanoseconds length)
   return sums;
 }
 
+// Of each, the first that the run has.
+constexpr std::string_view kClocks[] = {"gpu.clock", "cpu.clock"};
+constexpr std::string_view kTemperatures[] = {"gpu.hotspot.temp", "gpu.temp", "cpu.temp"};
+
 /// The first of these readings that the run has.
-const RunSeries* first_of(const std::vector<RunSeries>& all, std::initializer_list<const char*> ids) {
-  for (const char* id : ids) {
+const RunSeries* first_of(const std::vector<RunSeries>& all, std::span<const std::string_view> ids) {
+  for (const std::string_view id : ids) {
     if (const RunSeries* found = find_series(all, id)) return found;
   }
   return nullptr;
@@ -129,10 +135,10 @@ std::string trend(const RunSeries* series, Nanoseconds length, double least, boo
 
 Found warming_up(const RunInsight& insight, const std::vector<RunSeries>& all) {
   const Nanoseconds length = insight.info.length;
-  const RunSeries* clock = first_of(all, {"gpu.clock", "cpu.clock"});
+  const RunSeries* clock = first_of(all, kClocks);
   const auto quarters = clock == nullptr ? std::nullopt : quarters_of(*clock, length);
   const std::string slower = trend(clock, length, quarters ? kSlower * quarters->front() : 0, false);
-  const std::string warmer = trend(first_of(all, {"gpu.hotspot.temp", "gpu.temp", "cpu.temp"}), length, kWarmer, true);
+  const std::string warmer = trend(first_of(all, kTemperatures), length, kWarmer, true);
   if (slower.empty() && warmer.empty()) return std::nullopt;
   return Doubt{"warming-up", fmt::format("not warmed up: from its first to its last quarter {}{}{}", warmer,
                                          warmer.empty() || slower.empty() ? "" : ", ", slower)};
@@ -176,6 +182,12 @@ Found size_changed(const std::vector<RunSeries>& all) {
 }
 
 }  // namespace
+
+bool are_doubts_in(const ReadingInfo& info) {
+  const auto is_it = [&](std::string_view id) { return info.id == id; };
+  return info.text || std::any_of(std::begin(kClocks), std::end(kClocks), is_it) ||
+         std::any_of(std::begin(kTemperatures), std::end(kTemperatures), is_it);
+}
 
 std::vector<Doubt> doubts_about(const RunInsight& insight, const std::vector<RunSeries>& all) {
   std::vector<Doubt> doubts;

@@ -9,6 +9,10 @@
 namespace idlemeter::insight {
 
 /// By everything else in the insight, the most important first.
-std::vector<Doubt> doubts_about(const RunInsight& insight, const std::vector<RunSeries>& all);
+/// `series`: at least those that are_doubts_in().
+std::vector<Doubt> doubts_about(const RunInsight& insight, const std::vector<RunSeries>& series);
+
+/// Whether doubts_about() looks into the reading.
+bool are_doubts_in(const ReadingInfo& info);
 
 }  // namespace idlemeter::insight

@@ -2,6 +2,8 @@
 
 #include <algorithm>
 #include <cmath>
+#include <set>
+#include <string_view>
 
 #include "frames/median.hpp"
 #include "idlemeter/base/time.hpp"
@@ -23,29 +25,6 @@ constexpr double kOdd = 5;  // spreads from usual
 /// What the meter says of the recording itself, and statistics of its span: the summary has those of all frames.
 bool is_about_recording(const std::string& id) {
   return id.starts_with("recording.") || frame_statistic(id).has_value();
-}
-
-/// The mean of the samples from `from` to `to`; empty if there are none.
-std::optional<double> mean_within(const RunSeries& series, Moment from, Moment to) {
-  double sum = 0;
-  std::size_t count = 0;
-  for (std::size_t i = 0; i < series.at.size(); ++i) {
-    const auto value = series.at[i] >= from && series.at[i] <= to ? number(series.values[i]) : std::nullopt;
-    if (!value) continue;
-    sum += *value;
-    ++count;
-  }
-  return count > 0 ? std::optional(sum / static_cast<double>(count)) : std::nullopt;
-}
-
-double share_from(const RunSeries& series, double limit) {
-  std::size_t over = 0, all = 0;
-  for (const Value& value : series.values) {
-    const auto n = number(value);
-    all += n ? 1 : 0;
-    over += n && *n >= limit ? 1 : 0;
-  }
-  return all == 0 ? 0 : static_cast<double>(over) / static_cast<double>(all);
 }
 
 /// What a reading usually is, and how much it varies.
@@ -83,24 +62,23 @@ std::optional<Oddity> oddity_of(const RunSeries& series, const Usual& usual, con
   return farthest;
 }
 
-std::vector<HitchInsight> worst_hitches(const Stutters& stutters, const std::vector<RunSeries>& all, std::size_t most) {
+std::vector<HitchInsight> worst_hitches(const Stutters& stutters, std::size_t most) {
   std::vector<HitchInsight> worst;
   for (const Hitch& hitch : stutters.hitches) worst.push_back({hitch, {}});
   std::stable_sort(worst.begin(), worst.end(),
                    [](const HitchInsight& a, const HitchInsight& b) { return a.hitch.lost > b.hitch.lost; });
   worst.resize(std::min(worst.size(), most));
-  for (const RunSeries& series : all) {
-    const auto usual =
-        is_about_recording(series.info.id) || series.info.id.starts_with("frame.") ? std::nullopt : Usual::of(series);
-    for (HitchInsight& one : worst) {
-      auto oddity = usual ? oddity_of(series, *usual, one.hitch) : std::nullopt;
-      if (oddity) one.oddities.push_back(std::move(*oddity));
-    }
-  }
-  for (HitchInsight& one : worst)
-    std::stable_sort(one.oddities.begin(), one.oddities.end(),
-                     [](const Oddity& a, const Oddity& b) { return a.spreads > b.spreads; });
   return worst;
+}
+
+/// To the hitches at which the reading was far from usual.
+void add_oddity(std::vector<HitchInsight>& worst, const RunSeries& series) {
+  const auto usual =
+      is_about_recording(series.info.id) || series.info.id.starts_with("frame.") ? std::nullopt : Usual::of(series);
+  for (HitchInsight& one : worst) {
+    auto oddity = usual ? oddity_of(series, *usual, one.hitch) : std::nullopt;
+    if (oddity) one.oddities.push_back(std::move(*oddity));
+  }
 }
 
 /// The GPU's load at a moment: the sample that covers it.
@@ -113,18 +91,73 @@ LoadAt load_of(const RunSeries* load) {
   };
 }
 
-void add_readings(RunInsight& insight, const std::vector<RunSeries>& all, const InsightOptions& options) {
-  const Moment end{insight.info.length};
-  insight.edge = std::min(60 * kSecond, insight.info.length / 3);
-  for (const RunSeries& series : all) {
-    const auto summary = is_about_recording(series.info.id) ? std::nullopt : summarize(series);
-    if (!summary) continue;
-    ReadingInsight one{series.info, *summary, mean_within(series, {}, Moment{insight.edge}),
-                       mean_within(series, end - insight.edge, kLatestMoment), std::nullopt};
-    if (const auto limit = options.limits.find(series.info.id); limit != options.limits.end())
-      one.over = share_from(series, limit->second);
-    insight.readings.push_back(std::move(one));
+/// A reading's figures, a sample at a time.
+class Tally {
+ public:
+  Tally(const RunInsight& insight, const ReadingInfo& info, const InsightOptions& options)
+      : info_(info), begin_(insight.edge), end_(insight.info.length - insight.edge) {
+    const auto limit = options.limits.find(info.id);
+    if (limit != options.limits.end()) limit_ = limit->second;
   }
+
+  void add(Moment at, double value) {
+    all_.add(value);
+    if (at <= begin_) first_.add(value);
+    if (at >= end_) last_.add(value);
+    if (limit_ && value >= *limit_) ++over_;
+  }
+
+  void finish(std::vector<ReadingInsight>& readings) const {
+    if (all_.samples == 0) return;
+    const auto mean = [](const SeriesSummary& part) {
+      return part.samples == 0 ? std::nullopt : std::optional(part.mean);
+    };
+    const auto over = static_cast<double>(over_) / static_cast<double>(all_.samples);
+    readings.push_back({info_, all_, mean(first_), mean(last_), limit_ ? std::optional(over) : std::nullopt});
+  }
+
+ private:
+  ReadingInfo info_;
+  Moment begin_, end_;  // of what lies between the run's edges
+  std::optional<double> limit_;
+  SeriesSummary all_, first_, last_;
+  std::size_t over_ = 0;
+};
+
+void add_readings(RunInsight& insight, const Store& store, const std::vector<ReadingInfo>& readings,
+                  const InsightOptions& options) {
+  std::vector<std::pair<std::size_t, Tally>> tallies;  // with their columns
+  for (std::size_t column = 0; column < readings.size(); ++column) {
+    if (!readings[column].text && !is_about_recording(readings[column].id))
+      tallies.emplace_back(column, Tally(insight, readings[column], options));
+  }
+  store.read_samples(insight.info.id, [&](const RunSamples& samples) {
+    for (auto& [column, tally] : tallies) {
+      if (column >= samples.columns.size()) continue;
+      for (std::size_t i = 0; i < samples.at.size(); ++i) {
+        if (const double value = samples.columns[column][i]; std::isfinite(value)) tally.add(samples.at[i], value);
+      }
+    }
+  });
+  for (const auto& [column, tally] : tallies) tally.finish(insight.readings);
+}
+
+/// Some readings at once: all those of many hours would take gigabytes.
+void add_oddities(RunInsight& insight, const Store& store, const std::vector<ReadingInfo>& readings) {
+  if (insight.hitches.empty()) return;
+  constexpr std::int64_t kMostValues = 4'000'000;
+  const std::int64_t samples = 1 + insight.info.length / (kSecond / 2);  // as they usually come
+  const auto at_once = static_cast<std::size_t>(std::max<std::int64_t>(1, kMostValues / samples));
+  for (std::size_t first = 0; first < readings.size(); first += at_once) {
+    std::set<std::string_view> ids;
+    for (std::size_t i = first; i < std::min(first + at_once, readings.size()); ++i) ids.insert(readings[i].id);
+    for (const RunSeries& one :
+         store.series(insight.info.id, [&](const ReadingInfo& info) { return ids.contains(info.id); }))
+      add_oddity(insight.hitches, one);
+  }
+  for (HitchInsight& one : insight.hitches)
+    std::stable_sort(one.oddities.begin(), one.oddities.end(),
+                     [](const Oddity& a, const Oddity& b) { return a.spreads > b.spreads; });
 }
 
 /// Average rate over mean power.
@@ -162,7 +195,6 @@ RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions
   if (options.leave_out_loading) {
     std::erase_if(frames, [&](const FrameRecord& frame) { return is_loading(frame.interval); });
   }
-  const std::vector<RunSeries> all = store.series(run);
   insight.summary = summarize(intervals_in(frames), options.figures);
   insight.summary.left_out += unreadable;
   const auto longest = std::max_element(frames.begin(), frames.end(), [](const FrameRecord& a, const FrameRecord& b) {
@@ -171,13 +203,18 @@ RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions
   });
   if (longest != frames.end()) insight.longest_at = longest->at;
   insight.stutters = find_stutters(frames, options.stutter);
-  insight.limits = find_limits(frames, load_of(find_series(all, "gpu.load")));
+  insight.hitches = worst_hitches(insight.stutters, options.hitches);
+  insight.edge = std::min(60 * kSecond, insight.info.length / 3);
+  const std::vector<ReadingInfo> readings = store.readings(run);
+  add_readings(insight, store, readings, options);
+  add_oddities(insight, store, readings);
+  const std::vector<RunSeries> some =
+      store.series(run, [](const ReadingInfo& info) { return info.id == "gpu.load" || are_doubts_in(info); });
+  insight.limits = find_limits(frames, load_of(find_series(some, "gpu.load")));
   insight.limits_by_gpu_times = std::any_of(insight.limits.seconds.begin(), insight.limits.seconds.end(),
                                             [](const LimitedSecond& one) { return one.gpu_share.has_value(); });
-  add_readings(insight, all, options);
   add_efficiency(insight);
-  insight.hitches = worst_hitches(insight.stutters, all, options.hitches);
-  insight.doubts = doubts_about(insight, all);
+  insight.doubts = doubts_about(insight, some);
   return insight;
 }
 

@@ -3,7 +3,10 @@
 #include <fmt/format.h>
 #include <zstd.h>
 
+#include <algorithm>
 #include <bit>
+#include <cstring>
+#include <span>
 
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
@@ -30,15 +33,6 @@ std::string bytes_of(const Words& words) {
   return bytes;
 }
 
-Words words_of(const std::string& bytes) {
-  Words words(bytes.size() / 8);
-  for (std::size_t byte = 0; byte < 8; ++byte) {
-    for (std::size_t i = 0; i < words.size(); ++i)
-      words[i] |= std::uint64_t{static_cast<unsigned char>(bytes[byte * words.size() + i])} << (8 * byte);
-  }
-  return words;
-}
-
 std::string compressed(const Words& words) {
   const std::string bytes = bytes_of(words);
   std::string packed(ZSTD_compressBound(bytes.size()), '\0');
@@ -48,17 +42,36 @@ std::string compressed(const Words& words) {
   return packed;
 }
 
-Words expanded(std::string_view packed, std::size_t count, const std::string& file) {
-  const auto broken = [&] {
-    return Error(Error::Code::damaged, "a part of the run is damaged: it can't be unpacked", file,
-                 "recover what is left with 'sqlite3 FILE .recover'");
-  };
-  if (count > kMostWords || ZSTD_getFrameContentSize(packed.data(), packed.size()) != 8 * count) throw broken();
-  std::string bytes(8 * count, '\0');
-  const std::size_t size = ZSTD_decompress(bytes.data(), bytes.size(), packed.data(), packed.size());
-  if (ZSTD_isError(size) != 0 || size != bytes.size()) throw broken();
-  return words_of(bytes);
-}
+/// What was compressed.
+class Expanded {
+ public:
+  Expanded(std::string_view packed, std::size_t count, const std::string& file) : count_(count) {
+    const auto broken = [&] {
+      return Error(Error::Code::damaged, "a part of the run is damaged: it can't be unpacked", file,
+                   "recover what is left with 'sqlite3 FILE .recover'");
+    };
+    if (count > kMostWords || ZSTD_getFrameContentSize(packed.data(), packed.size()) != 8 * count) throw broken();
+    bytes_.resize(8 * count);
+    const std::size_t size = ZSTD_decompress(bytes_.data(), bytes_.size(), packed.data(), packed.size());
+    if (ZSTD_isError(size) != 0 || size != bytes_.size()) throw broken();
+  }
+
+  /// The words from that place on.
+  void read(std::size_t place, std::span<std::uint64_t> words) const {
+    std::fill(words.begin(), words.end(), 0);
+    for (std::size_t byte = 0; byte < 8 && !words.empty(); ++byte) {
+      const char* const bytes = bytes_.data() + byte * count_ + place;
+      // Mostly they are all 0: numbers have few digits, and change little.
+      if (*bytes == 0 && std::memcmp(bytes, bytes + 1, words.size() - 1) == 0) continue;
+      for (std::size_t i = 0; i < words.size(); ++i)
+        words[i] |= std::uint64_t{static_cast<unsigned char>(bytes[i])} << (8 * byte);
+    }
+  }
+
+ private:
+  std::size_t count_;
+  std::string bytes_;
+};
 
 }  // namespace
 
@@ -75,15 +88,17 @@ std::string pack(std::span<const Nanoseconds> lengths) {
 }
 
 std::vector<Nanoseconds> unpack(std::string_view packed, std::size_t count, const std::string& file) {
+  const Expanded all(packed, count, file);
+  Words words(count);
+  all.read(0, words);
   std::vector<Nanoseconds> lengths;
   lengths.reserve(count);
   std::uint64_t last = 0;
-  for (const std::uint64_t word : expanded(packed, count, file))
-    lengths.emplace_back(static_cast<std::int64_t>(last += unfolded(word)));
+  for (const std::uint64_t word : words) lengths.emplace_back(static_cast<std::int64_t>(last += unfolded(word)));
   return lengths;
 }
 
-std::string pack(const SampleBlock& block) {
+std::string pack(const RunSamples& block) {
   Words words;
   words.reserve(block.at.size() * (1 + block.columns.size()));
   std::uint64_t last = 0;
@@ -103,18 +118,24 @@ std::string pack(const SampleBlock& block) {
   return compressed(words);
 }
 
-SampleBlock unpack(std::string_view packed, std::size_t samples, std::size_t readings, const std::string& file) {
+RunSamples unpack(std::string_view packed, std::size_t samples, std::size_t readings, const std::string& file) {
   const bool fits = samples <= kMostWords && readings <= kMostWords;  // so that the product doesn't overflow
-  const Words words = expanded(packed, fits ? samples * (1 + readings) : kMostWords + 1, file);
-  SampleBlock block;
-  auto word = words.begin();
+  const Expanded all(packed, fits ? samples * (1 + readings) : kMostWords + 1, file);
+  RunSamples block;
+  if (samples == 0) return block;
+  block.at.reserve(samples);
+  Words words(samples);
+  all.read(0, words);
   std::uint64_t last = 0;
-  for (std::size_t i = 0; i < samples; ++i)
-    block.at.emplace_back(Nanoseconds(static_cast<std::int64_t>(last += unfolded(*word++))));
+  for (const std::uint64_t word : words)
+    block.at.emplace_back(Nanoseconds(static_cast<std::int64_t>(last += unfolded(word))));
+  block.columns.reserve(readings);
   for (std::size_t column = 0; column < readings; ++column) {
+    all.read(samples * (1 + column), words);
     last = 0;
     std::vector<double>& numbers = block.columns.emplace_back();
-    for (std::size_t i = 0; i < samples; ++i) numbers.push_back(std::bit_cast<double>(last ^= *word++));
+    numbers.reserve(samples);
+    for (const std::uint64_t word : words) numbers.push_back(std::bit_cast<double>(last ^= word));
   }
   return block;
 }

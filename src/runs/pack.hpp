@@ -8,6 +8,7 @@
 #include <vector>
 
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/runs/run.hpp"
 
 namespace idlemeter::runs {
 
@@ -18,16 +19,10 @@ std::string pack(std::span<const Nanoseconds> lengths);
 /// What pack() has packed. Throws Error, naming the file that it is of, if it isn't `count` lengths.
 std::vector<Nanoseconds> unpack(std::string_view packed, std::size_t count, const std::string& file);
 
-/// Samples that were taken one after another. A column holds one reading's numbers, NaN if missing.
-struct SampleBlock {
-  std::vector<Moment> at;
-  std::vector<std::vector<double>> columns;  ///< each as long as `at`
-};
-
 /// The same for samples, each number against the one before it in its column.
-std::string pack(const SampleBlock& block);
+std::string pack(const RunSamples& block);
 
 /// Throws Error likewise if it isn't so many samples of so many readings.
-SampleBlock unpack(std::string_view packed, std::size_t samples, std::size_t readings, const std::string& file);
+RunSamples unpack(std::string_view packed, std::size_t samples, std::size_t readings, const std::string& file);
 
 }  // namespace idlemeter::runs

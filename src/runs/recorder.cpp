@@ -119,7 +119,7 @@ struct Recorder::State {
   Moment committed{};  // by the clock
   Chunk chunk;
   OldChunks old_chunks;
-  SampleBlock old_samples;
+  RunSamples old_samples;
   std::int64_t chunks = 0;
   std::int64_t samples = 0;
   Moment last_sample{};

@@ -7,15 +7,17 @@
 
 namespace idlemeter {
 
+void SeriesSummary::add(double value) {
+  least = samples == 0 ? value : std::min(least, value);
+  most = samples == 0 ? value : std::max(most, value);
+  ++samples;
+  mean += (value - mean) / static_cast<double>(samples);  // no large sum: Welford 1962
+}
+
 std::optional<SeriesSummary> summarize(const RunSeries& series) {
   SeriesSummary summary;
   for (const Value& value : series.values) {
-    const auto n = number(value);
-    if (!n) continue;
-    ++summary.samples;
-    summary.least = summary.samples == 1 ? *n : std::min(summary.least, *n);
-    summary.most = summary.samples == 1 ? *n : std::max(summary.most, *n);
-    summary.mean += (*n - summary.mean) / static_cast<double>(summary.samples);  // no large sum: Welford 1962
+    if (const auto n = number(value)) summary.add(*n);
   }
   return summary.samples == 0 ? std::nullopt : std::optional(summary);
 }

@@ -8,8 +8,11 @@
 #include <cctype>
 #include <cmath>
 #include <cstdlib>
+#include <deque>
 #include <fstream>
+#include <future>
 #include <limits>
+#include <thread>
 #include <unordered_map>
 
 #include "idlemeter/base/error.hpp"
@@ -136,27 +139,66 @@ std::vector<Nanoseconds> lengths_of(const runs::Statement& chunk, int column, co
   return unpack({packed.data(), packed.size()}, frames > 0 ? static_cast<std::size_t>(frames) : 0, file.string());
 }
 
-/// A number of a reading; a text reading has none.
-void add_sample(RunSeries& series, Moment at, double value) {
-  if (series.info.text) return;
-  series.at.push_back(at);
-  series.values.push_back(std::isfinite(value) ? Value(value) : Value(Missing{"missing when it was recorded"}));
+void drop_impossible(RunSamples& samples) {
+  if (std::all_of(samples.at.begin(), samples.at.end(), [](Moment at) { return is_possible(at); })) return;
+  for (std::vector<double>& column : samples.columns) {
+    std::size_t i = 0;
+    std::erase_if(column, [&](double) { return !is_possible(samples.at[i++]); });
+  }
+  std::erase_if(samples.at, [](Moment at) { return !is_possible(at); });
 }
 
-void add_blocks(runs::Database& database, std::int64_t run, const fs::path& file, std::vector<RunSeries>& series) {
+/// Blocks are unpacked beside each other, and given in their order.
+void read_blocks(runs::Database& database, std::int64_t run, const std::string& file,
+                 const std::function<void(const RunSamples&)>& take) {
+  constexpr std::size_t kMostNumbers = std::size_t{1} << 22;  // 32 MiB
+  const std::size_t most = 2 * std::clamp<std::size_t>(std::thread::hardware_concurrency(), 1, 8);
+  std::deque<std::pair<std::future<RunSamples>, std::size_t>> ahead;
+  std::size_t numbers = 0;  // in those
+  const auto give = [&] {
+    const RunSamples samples = ahead.front().first.get();
+    numbers -= ahead.front().second;
+    ahead.pop_front();
+    take(samples);
+  };
   runs::Statement blocks(database, "SELECT samples, readings, packed FROM sample_block WHERE run = ? ORDER BY place");
   for (blocks.bind(run); blocks.step();) {
-    const auto packed = blocks.blob<char>(2);
     const auto count = [&](int column) {
       return static_cast<std::size_t>(std::max<std::int64_t>(0, blocks.integer(column)));
     };
-    const SampleBlock block = unpack({packed.data(), packed.size()}, count(0), count(1), file.string());
-    for (std::size_t i = 0; i < block.at.size(); ++i) {
-      if (!is_possible(block.at[i])) continue;
-      for (std::size_t column = 0; column < series.size(); ++column)
-        add_sample(series[column], block.at[i], column < block.columns.size() ? block.columns[column][i] : kMissing);
-    }
+    const std::size_t samples = count(0), readings = count(1);
+    // A damaged row may say anything; what it can't be is found when it is unpacked.
+    const std::size_t size = std::min(samples, kMostNumbers) * std::min(readings + 1, kMostNumbers);
+    while (!ahead.empty() && (ahead.size() >= most || numbers + size > kMostNumbers)) give();
+    numbers += size;
+    const auto unpacked = [&file, packed = blocks.blob<char>(2), samples, readings] {
+      RunSamples block = unpack({packed.data(), packed.size()}, samples, readings, file);
+      drop_impossible(block);
+      return block;
+    };
+    ahead.emplace_back(std::async(std::launch::async, unpacked), size);
   }
+  while (!ahead.empty()) give();
+}
+
+/// What isn't in blocks yet.
+void read_rows(runs::Database& database, std::int64_t run, const std::function<void(const RunSamples&)>& take) {
+  constexpr std::size_t kMost = 1'000;
+  RunSamples samples;
+  runs::Statement rows(database, "SELECT at_ns, numbers FROM sample WHERE run = ? ORDER BY place");
+  for (rows.bind(run); rows.step();) {
+    if (!is_possible(rows.moment(0))) continue;
+    const auto numbers = rows.blob<double>(1);
+    samples.columns.resize(std::max(samples.columns.size(), numbers.size()),
+                           std::vector<double>(samples.at.size(), kMissing));
+    samples.at.push_back(rows.moment(0));
+    for (std::size_t i = 0; i < samples.columns.size(); ++i)
+      samples.columns[i].push_back(i < numbers.size() ? numbers[i] : kMissing);
+    if (samples.at.size() < kMost) continue;
+    take(samples);
+    samples = {};
+  }
+  if (!samples.at.empty()) take(samples);
 }
 
 DeviceKind kind_from(std::string_view name) {
@@ -264,41 +306,57 @@ std::vector<Nanoseconds> Store::intervals(std::int64_t id) const {
   return all;
 }
 
-std::vector<RunSeries> Store::series(std::int64_t id) const {
-  std::vector<RunSeries> series;
+std::vector<ReadingInfo> Store::readings(std::int64_t id) const {
+  std::vector<ReadingInfo> all;
   runs::Statement readings(state_->database,
                            fmt::format("SELECT id, title, brief, device, kind, unit, digits, text, source, {} FROM "
                                        "run_reading WHERE run = ? ORDER BY place",
                                        state_->version < 2 ? "''" : "alias"));
   for (readings.bind(id); readings.step();) {
-    RunSeries one;
-    one.info = {readings.text(0),
-                readings.text(1),
-                readings.text(2),
-                readings.text(3),
-                kind_from(readings.text(4)),
-                unit_from(readings.text(5)).value_or(Unit::none),
-                readings.text(8),
-                static_cast<int>(readings.integer(6)),
-                readings.integer(7) != 0,
-                readings.text(9)};
-    series.push_back(std::move(one));
+    all.push_back({readings.text(0), readings.text(1), readings.text(2), readings.text(3), kind_from(readings.text(4)),
+                   unit_from(readings.text(5)).value_or(Unit::none), readings.text(8),
+                   static_cast<int>(readings.integer(6)), readings.integer(7) != 0, readings.text(9)});
   }
-  if (state_->version >= 2) add_blocks(state_->database, id, path(), series);
-  runs::Statement samples(state_->database, "SELECT at_ns, numbers FROM sample WHERE run = ? ORDER BY place");
-  for (samples.bind(id); samples.step();) {
-    if (!is_possible(samples.moment(0))) continue;
-    const auto numbers = samples.blob<double>(1);
-    for (std::size_t i = 0; i < series.size(); ++i)
-      add_sample(series[i], samples.moment(0), i < numbers.size() ? numbers[i] : kMissing);
+  return all;
+}
+
+void Store::read_samples(std::int64_t id, const std::function<void(const RunSamples&)>& take) const {
+  if (state_->version >= 2) read_blocks(state_->database, id, path().string(), take);
+  read_rows(state_->database, id, take);
+}
+
+std::vector<RunSeries> Store::series(std::int64_t id, const std::function<bool(const ReadingInfo&)>& wants) const {
+  std::vector<RunSeries> series;
+  std::vector<std::size_t> columns;           // of each
+  std::map<std::size_t, std::size_t> places;  // of columns in `series`
+  bool has_numbers = false;
+  const std::vector<ReadingInfo> all = readings(id);
+  for (std::size_t column = 0; column < all.size(); ++column) {
+    if (wants && !wants(all[column])) continue;
+    places.emplace(column, series.size());
+    has_numbers = has_numbers || !all[column].text;
+    series.push_back({all[column], {}, {}});
+    columns.push_back(column);
   }
-  runs::Statement texts(state_->database,
-                        "SELECT reading, at_ns, text FROM sample_text WHERE run = ? ORDER BY reading, at_ns");
-  for (texts.bind(id); texts.step();) {
-    const auto i = static_cast<std::size_t>(texts.integer(0));
-    if (i >= series.size() || !is_possible(texts.moment(1))) continue;
-    series[i].at.push_back(texts.moment(1));
-    series[i].values.emplace_back(texts.text(2));
+  const auto add = [&](const RunSamples& samples) {
+    for (std::size_t i = 0; i < series.size(); ++i) {
+      if (series[i].info.text) continue;
+      series[i].at.insert(series[i].at.end(), samples.at.begin(), samples.at.end());
+      for (std::size_t row = 0; row < samples.at.size(); ++row) {
+        const double value = columns[i] < samples.columns.size() ? samples.columns[columns[i]][row] : kMissing;
+        series[i].values.push_back(std::isfinite(value) ? Value(value)
+                                                        : Value(Missing{"missing when it was recorded"}));
+      }
+    }
+  };
+  if (has_numbers) read_samples(id, add);
+  runs::Statement rows(state_->database,
+                       "SELECT reading, at_ns, text FROM sample_text WHERE run = ? ORDER BY reading, at_ns");
+  for (rows.bind(id); rows.step();) {
+    const auto found = places.find(static_cast<std::size_t>(rows.integer(0)));
+    if (found == places.end() || !is_possible(rows.moment(1))) continue;
+    series[found->second].at.push_back(rows.moment(1));
+    series[found->second].values.emplace_back(rows.text(2));
   }
   return series;
 }

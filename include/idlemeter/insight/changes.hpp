@@ -2,17 +2,16 @@
 #pragma once
 
 #include <cstdint>
-#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
 
 #include "idlemeter/base/time.hpp"
-#include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/insight/second_series.hpp"
 #include "idlemeter/insight/stretches.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/store.hpp"
 
 namespace idlemeter {
 
@@ -86,12 +85,13 @@ struct Changes {
   std::vector<OddStretch> oddities;  ///< the most telling first
 };
 
-/// Finds, for each series, where its level, slope or spread changed, and puts together what changed at the same time.
-/// O(series * seconds), on all cores. Throws std::invalid_argument as stretches_of() does.
-[[nodiscard]] Changes find_changes(const std::vector<SecondSeries>& series, const ChangeRules& rules = {});
-
-/// The same of a run's frames and readings, with the texts that changed at the same time.
-[[nodiscard]] Changes find_changes(std::span<const FrameRecord> frames, const std::vector<RunSeries>& series,
+/// Finds, for each series, where its level, slope or spread changed, and puts together what changed at the same time,
+/// with the texts among `texts` that did. O(series * seconds), on all cores. Throws std::invalid_argument as
+/// stretches_of() does.
+[[nodiscard]] Changes find_changes(const std::vector<SecondSeries>& series, const std::vector<RunSeries>& texts = {},
                                    const ChangeRules& rules = {});
+
+/// The same of a run in a store. Throws Error as the store does.
+[[nodiscard]] Changes find_changes(const Store& store, std::int64_t run, const ChangeRules& rules = {});
 
 }  // namespace idlemeter

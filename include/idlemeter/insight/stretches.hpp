@@ -16,7 +16,7 @@ struct Noise {
 };
 
 /// Of numbers at a steady pace; `window` of them make the running median. A spread of 0 means that most numbers are
-/// their neighbours' median. Of a series of more than 5,400 numbers, some 1,500 places are looked at. O(n *
+/// their neighbours' median. Of a series of more than 5,400 numbers, some 1,000 places are looked at. O(n *
 /// window).
 [[nodiscard]] Noise noise_of(std::span<const double> series, std::size_t window = 61);
 

@@ -64,4 +64,11 @@ struct RunSeries {
   std::vector<Value> values;
 };
 
+/// Some of a run's samples, one after another. A column holds the numbers of one of its readings, NaN where it was
+/// missing; a text reading's has none. Readings that came later may have no column yet.
+struct RunSamples {
+  std::vector<Moment> at;
+  std::vector<std::vector<double>> columns;  ///< each as long as `at`
+};
+
 }  // namespace idlemeter

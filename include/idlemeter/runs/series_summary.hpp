@@ -14,6 +14,8 @@ struct SeriesSummary {
   double least = 0;
   double most = 0;
   std::size_t samples = 0;
+
+  void add(double value);
 };
 
 /// Empty if no sample has a number. O(samples).

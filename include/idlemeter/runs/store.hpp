@@ -65,8 +65,17 @@ class Store {
   /// Only the intervals, ready for summarize().
   [[nodiscard]] std::vector<Nanoseconds> intervals(std::int64_t id) const;
 
-  /// All readings of a run over time; samples at impossible moments are left out.
-  [[nodiscard]] std::vector<RunSeries> series(std::int64_t id) const;
+  /// The readings of a run.
+  [[nodiscard]] std::vector<ReadingInfo> readings(std::int64_t id) const;
+
+  /// Readings of a run over time, all of them or those that are wanted. Samples at impossible moments are left out.
+  /// Some 50 bytes a value: of a log of many hours, read_samples() takes less.
+  [[nodiscard]] std::vector<RunSeries> series(std::int64_t id,
+                                              const std::function<bool(const ReadingInfo&)>& wants = {}) const;
+
+  /// Gives all samples of a run in order of time, up to some minutes of them at once, with the readings in the order
+  /// of readings(); unpacks them on all cores. O(values), in memory that doesn't grow with the run.
+  void read_samples(std::int64_t id, const std::function<void(const RunSamples&)>& take) const;
 
   // Changes are all or nothing, even if the program is killed.
 
