@@ -10,7 +10,9 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/insight/figure_set.hpp"
 #include "idlemeter/insight/run_insight.hpp"
+#include "idlemeter/insight/second_series.hpp"
 #include "idlemeter/insight/stretches.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/report/report_page.hpp"
 #include "idlemeter/runs/frame_log.hpp"
 #include "idlemeter/runs/recorder.hpp"
@@ -45,6 +47,34 @@ void stretches(benchmark::State& state) {
   state.SetItemsProcessed(state.iterations() * state.range(0));
 }
 BENCHMARK(stretches)->Arg(3'600)->Arg(86'400)->Unit(benchmark::kMillisecond);
+
+/// A log of 250 readings twice a second, from the store: as samples, as seconds, and as whole series.
+void log_seconds(benchmark::State& state) {
+  const auto file = std::filesystem::temp_directory_path() / fmt::format("idlemeter-bench-{}.db", ::getpid());
+  {
+    Store store(file);
+    Recorder recorder(store, {}, [] { return Moment{}; });
+    std::vector<ReadingInfo> infos;
+    for (int i = 0; i < 250; ++i) infos.push_back({.id = fmt::format("a.r{}", i)});
+    const auto list = std::make_shared<const ReadingList>(infos);
+    std::mt19937_64 random(7);
+    for (int i = 0; i < 7'200; ++i) {
+      const Moment at{i * kSecond / 2};
+      std::vector<Value> values;
+      for (int r = 0; r < 250; ++r) values.emplace_back(40 + 0.125 * static_cast<double>(random() % 9));
+      recorder.add(at, Snapshot(at, {std::make_shared<const Batch>(Batch{list, std::move(values), at})}));
+    }
+    const std::int64_t run = recorder.finish();
+    for (auto _ : state) {
+      if (state.range(0) == 0) store.read_samples(run, [](const RunSamples& part) { benchmark::DoNotOptimize(&part); });
+      if (state.range(0) == 1) benchmark::DoNotOptimize(seconds_of(store, run));
+      if (state.range(0) == 2) benchmark::DoNotOptimize(store.series(run));
+    }
+    state.SetItemsProcessed(state.iterations() * 7'200 * 250);
+  }
+  for (const char* suffix : {"", "-wal", "-shm"}) std::filesystem::remove(file.string() + suffix);
+}
+BENCHMARK(log_seconds)->DenseRange(0, 2)->Unit(benchmark::kMillisecond)->UseRealTime();
 
 /// Ten runs of a minute at 120 frames a second in two groups, from the store to the page.
 void report(benchmark::State& state) {
