@@ -26,7 +26,8 @@ constexpr std::string_view kOftenLookedAt[] = {"gpu.load", "gpu.clock",      "gp
                                                "cpu.load", "ram.used",       "game.disk.read", "disk.read",
                                                "net.down", "cpu.others.load"};
 constexpr std::size_t kLeastSeconds = 20;
-constexpr double kFarSlope = 6;  // spreads
+constexpr double kFarSlope = 6;        // spreads
+constexpr std::size_t kLong = 43'200;  // seconds
 
 /// The rate first, then frame times, levels before the rest; then all other readings.
 int place_of(const ReadingChange& change) {
@@ -87,22 +88,28 @@ std::vector<Regime> regimes_of(const SecondSeries& one, const ChangeRules& rules
   if (n < 3 * kLeastSeconds) return {{0, n, spread_of(0, n - 1)}};
   // Steps much smaller than usual say nothing: their logarithms would be outliers.
   const double least = std::max(step_of(one.info) / 4, 0.25 * median_step(0, n - 1));
-  std::vector<double> logs;
-  logs.reserve(n);
-  for (const double size : sizes) logs.push_back(std::log(std::max(least, size)));
+  // Of a day, some steps together: that is a part of the work, and a regime lasts for longer.
+  const std::size_t together = n > kLong ? 4 : 1;
+  std::vector<double> logs(sizes.size() / together);
+  for (std::size_t i = 0; i < logs.size(); ++i) {
+    for (std::size_t j = i * together; j < (i + 1) * together; ++j)
+      logs[i] += std::log(std::max(least, sizes[j])) / static_cast<double>(together);
+  }
   StretchRules strict = rules.stretches;
-  strict.least = std::max<std::size_t>(strict.least, 30);
+  strict.least = std::max<std::size_t>(strict.least, 30) / together;
+  strict.look_back = std::max(strict.least, strict.look_back / together);
   strict.penalty *= 1.5;  // logarithms of steps aren't quite normal
   std::vector<Regime> regimes;
   for (const Stretch& stretch : stretches_of(logs, noise_of(logs), strict)) {
-    const double spread = spread_of(stretch.begin, stretch.end);
+    const std::size_t begin = stretch.begin * together, end = stretch.end * together;
+    const double spread = spread_of(begin, end);
     const bool is_alike =
         !regimes.empty() && std::max(spread, regimes.back().spread) <
                                 2 * std::max(step_of(one.info) / 2, std::min(spread, regimes.back().spread));
     if (is_alike) {
-      regimes.back().end = stretch.end;
+      regimes.back().end = end;
     } else {
-      regimes.push_back({regimes.empty() ? 0 : stretch.begin + 1, stretch.end, spread});
+      regimes.push_back({regimes.empty() ? 0 : begin + 1, end, spread});
     }
   }
   regimes.back().end = n;
