@@ -68,7 +68,7 @@ Subject read(const Options& options) {
   const Store store(options.store, Store::Mode::existing);
   const RunInfo run = store.run(*number);
   Subject subject{fmt::format("run {}", run.id), run.length, seconds_of(store, run.id),
-                  store.series(run.id, [](const ReadingInfo& info) { return info.text; })};
+                  store.series(run.id, &ReadingInfo::text)};
   if (run.frames == 0) subject.meanwhile = runs_during(store.runs(Store::Facts::none), run);
   return subject;
 }

@@ -54,8 +54,7 @@ Nanoseconds moment_in(const Store& store, const Options& options, const std::str
   if (text.empty()) return otherwise;
   const auto mark = mark_number(text);
   if (!mark) return *duration_from(text, "s");
-  const std::vector<PlotMark> marks =
-      marks_in(store.series(options.run, [](const ReadingInfo& info) { return info.text; }));
+  const std::vector<PlotMark> marks = marks_in(store.series(options.run, &ReadingInfo::text));
   if (*mark > marks.size())
     throw Error(Error::Code::not_found,
                 marks.empty()

@@ -288,8 +288,7 @@ Changes find_changes(const std::vector<SecondSeries>& series, const std::vector<
 }
 
 Changes find_changes(const Store& store, std::int64_t run, const ChangeRules& rules) {
-  const auto is_text = [](const ReadingInfo& info) { return info.text; };
-  return find_changes(seconds_of(store, run), store.series(run, is_text), rules);
+  return find_changes(seconds_of(store, run), store.series(run, &ReadingInfo::text), rules);
 }
 
 }  // namespace idlemeter

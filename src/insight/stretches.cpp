@@ -28,58 +28,23 @@ constexpr std::size_t kVeryLong = 43'200;
 /// How many numbers make a block of a series that is so long.
 constexpr std::size_t block_of(std::size_t n) { return n <= kVeryLong ? 8 : 16; }
 
-/// Sums of a series from its start, for lines through any part of it in constant time. Places count from the middle of
-/// the series, so that no digits are lost.
+/// Sums of a series from its start, for lines through any part of it in constant time: each number weighs as much as
+/// the inverse of its variance. Places count from the middle of the series, so that no digits are lost.
 class Sums {
  public:
-  explicit Sums(std::span<const double> values) : origin_(static_cast<double>(values.size()) / 2) {
-    all_.resize(values.size() + 1);
-    per_count_.resize(values.size() + 1);
-    for (std::size_t i = 0; i < values.size(); ++i) {
-      const double x = static_cast<double>(i) - origin_, y = values[i];
-      const Sum& before = all_[i];
-      all_[i + 1] = {before.y + y, before.xy + x * y, before.yy + y * y};
-      // Of the places 1 to n the squared distances from their mean add up to n (n^2 - 1) / 12.
-      const auto n = static_cast<double>(i + 1);
-      per_count_[i + 1] = {1 / n, n > 1 ? 12 / (n * (n * n - 1)) : 0};
-    }
-  }
-
-  /// The squared distance of the values to the line through them.
-  [[nodiscard]] double distance(std::size_t begin, std::size_t end) const {
-    const Sum &from = all_[begin], &to = all_[end];
-    const PerCount& per = per_count_[end - begin];
-    const double middle = static_cast<double>(begin + end - 1) / 2 - origin_;
-    const double y = to.y - from.y, xy = to.xy - from.xy - middle * y;
-    return std::max(0.0, to.yy - from.yy - y * y * per.one - xy * xy * per.squares);
-  }
-
- private:
-  struct Sum {
-    double y = 0, xy = 0, yy = 0;
-  };
-  struct PerCount {
-    double one = 0, squares = 0;  ///< divided by the count, and by the squares of its places
-  };
-  double origin_;
-  std::vector<Sum> all_;
-  std::vector<PerCount> per_count_;
-};
-
-/// The same where each number weighs as much as the inverse of its variance.
-class WeightedSums {
- public:
-  WeightedSums(std::span<const double> values, std::span<const double> spreads)
+  /// `spreads` may be empty: all are 1.
+  Sums(std::span<const double> values, std::span<const double> spreads)
       : origin_(static_cast<double>(values.size()) / 2) {
     all_.resize(values.size() + 1);
     for (std::size_t i = 0; i < values.size(); ++i) {
-      const double x = static_cast<double>(i) - origin_, y = values[i], w = 1 / (spreads[i] * spreads[i]);
+      const double x = place(i), y = values[i], w = spreads.empty() ? 1 : 1 / (spreads[i] * spreads[i]);
       const Sum& before = all_[i];
       all_[i + 1] = {before.w + w,     before.x + w * x,      before.xx + w * x * x,
                      before.y + w * y, before.xy + w * x * y, before.yy + w * y * y};
     }
   }
 
+  /// The weighted squared distance of the values to the line through them.
   [[nodiscard]] double distance(std::size_t begin, std::size_t end) const {
     const Sum &from = all_[begin], &to = all_[end];
     const double w = 1 / (to.w - from.w), x = to.x - from.x, y = to.y - from.y;
@@ -88,6 +53,8 @@ class WeightedSums {
   }
 
  private:
+  [[nodiscard]] double place(std::size_t i) const { return static_cast<double>(i) - origin_; }
+
   struct Sum {
     double w = 0, x = 0, xx = 0, y = 0, xy = 0, yy = 0;
   };
@@ -124,8 +91,7 @@ struct Search {
 };
 
 /// Where stretches begin, and the end of the last.
-template <typename Distances>
-std::vector<std::size_t> cuts_of(const Distances& sums, std::size_t n, const Search& how) {
+std::vector<std::size_t> cuts_of(const Sums& sums, std::size_t n, const Search& how) {
   std::vector<std::size_t> before(n + 1, 0);  // where the last stretch of the best way up to here begins
   std::vector<double> best(n + 1, std::numeric_limits<double>::infinity());
   best[0] = -how.penalty;
@@ -160,27 +126,6 @@ std::vector<std::size_t> cuts_of(const Distances& sums, std::size_t n, const Sea
   return cuts;
 }
 
-std::vector<std::size_t> cuts_of(std::span<const double> values, std::span<const double> spreads, const Search& how) {
-  if (spreads.empty()) return cuts_of(Sums(values), values.size(), how);
-  return cuts_of(WeightedSums(values, spreads), values.size(), how);
-}
-
-/// Moves each cut to where the lines on both sides fit best.
-template <typename Distances>
-void settle(std::vector<std::size_t>& cuts, const Distances& sums, std::size_t reach, std::size_t least) {
-  for (std::size_t i = 1; i + 1 < cuts.size(); ++i) {
-    const std::size_t from = std::max(cuts[i] - std::min(cuts[i], reach), cuts[i - 1] + least),
-                      to = std::min(cuts[i] + reach, cuts[i + 1] - least);
-    double closest = std::numeric_limits<double>::infinity();
-    for (std::size_t at = from; at <= to; ++at) {
-      const double distance = sums.distance(cuts[i - 1], at) + sums.distance(at, cuts[i + 1]);
-      if (distance >= closest) continue;
-      closest = distance;
-      cuts[i] = at;
-    }
-  }
-}
-
 /// First among means of blocks, then to the number around each cut: a day of seconds takes little of the time.
 std::vector<std::size_t> cuts_by_blocks(const std::vector<double>& values, const std::vector<double>& spreads,
                                         double penalty, const StretchRules& rules) {
@@ -194,7 +139,7 @@ std::vector<std::size_t> cuts_by_blocks(const std::vector<double>& values, const
     means[i] /= static_cast<double>(block);
   }
   const std::size_t least = std::max<std::size_t>(2, (rules.least + block - 1) / block);
-  std::vector<std::size_t> cuts = cuts_of(means, block_spreads,
+  std::vector<std::size_t> cuts = cuts_of(Sums(means, block_spreads), blocks,
                                           {.penalty = penalty / static_cast<double>(block),
                                            .least = least,
                                            .look_back = std::max(least, rules.look_back / block),
@@ -203,10 +148,17 @@ std::vector<std::size_t> cuts_by_blocks(const std::vector<double>& values, const
   for (std::size_t& cut : cuts) cut *= block;
   cuts.back() = n;
   if (cuts.size() == 2) return cuts;
-  if (spreads.empty()) {
-    settle(cuts, Sums(values), 4 * block, rules.least);
-  } else {
-    settle(cuts, WeightedSums(values, spreads), 4 * block, rules.least);
+  const Sums sums(values, spreads);
+  for (std::size_t i = 1; i + 1 < cuts.size(); ++i) {
+    const std::size_t reach = 4 * block, from = std::max(cuts[i] - std::min(cuts[i], reach), cuts[i - 1] + rules.least),
+                      to = std::min(cuts[i] + reach, cuts[i + 1] - rules.least);
+    double closest = std::numeric_limits<double>::infinity();
+    for (std::size_t at = from; at <= to; ++at) {
+      const double distance = sums.distance(cuts[i - 1], at) + sums.distance(at, cuts[i + 1]);
+      if (distance >= closest) continue;
+      closest = distance;
+      cuts[i] = at;
+    }
   }
   return cuts;
 }
@@ -295,8 +247,9 @@ std::vector<Stretch> stretches_of(std::span<const double> series, const Noise& n
     for (const double spread : spreads) relative.push_back(spread / noise.spread);
     const std::vector<double> values = scaled(series, noise.spread, spreads);
     const double penalty = rules.penalty * noise.inflation;
-    cuts = n > kLongest ? cuts_by_blocks(values, relative, penalty, rules)
-                        : cuts_of(values, relative, {penalty, rules.least, rules.look_back, rules.look_back, 1});
+    cuts = n > kLongest
+               ? cuts_by_blocks(values, relative, penalty, rules)
+               : cuts_of(Sums(values, relative), n, {penalty, rules.least, rules.look_back, rules.look_back, 1});
   }
   std::vector<Stretch> stretches;
   for (std::size_t i = 1; i < cuts.size(); ++i) stretches.push_back(stretch_of(series, cuts[i - 1], cuts[i]));

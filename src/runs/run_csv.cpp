@@ -38,7 +38,7 @@ void append_readings(std::string& csv, const Store& store, std::int64_t run,
     if (!readings[column].text) columns.emplace_back(column, places.at(readings[column].id));
   }
   std::multimap<Moment, std::pair<std::size_t, std::string>> texts;
-  for (const RunSeries& one : store.series(run, [](const ReadingInfo& info) { return info.text; })) {
+  for (const RunSeries& one : store.series(run, &ReadingInfo::text)) {
     for (std::size_t i = 0; i < one.at.size(); ++i) {
       if (const auto* text = std::get_if<std::string>(&one.values[i]))
         texts.emplace(one.at[i], std::pair(places.at(one.info.id), csv_field(*text)));
