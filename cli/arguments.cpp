@@ -96,6 +96,9 @@ Option Command::option(const std::string& names, Check read, const std::string& 
 Option Command::flag(const std::string& names, bool& into, const std::string& about) {
   return Option(app_->add_flag(names, into, about));
 }
+void Command::lacks(const std::string& names, const std::string& advice) {
+  app_->add_option(names)->check([advice](const std::string&) { return advice; })->group("");
+}
 Option Command::option(const std::string& name) const { return Option(app_->get_option(name)); }
 
 void Command::complete(std::function<std::string()> missing) {

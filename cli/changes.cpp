@@ -16,23 +16,24 @@
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/insight/change_words.hpp"
 #include "idlemeter/insight/runs_during.hpp"
 #include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/reading_table.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
-#include "terminal.hpp"
+#include "values.hpp"
 
 namespace idlemeter::cli {
 namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr std::size_t kEvents = 4, kReadings = 8, kOddities = 5, kPanels = 5;
+constexpr std::size_t kEvents = 5, kPanels = 5;
 
 struct Options {
-  std::string what, store = Store::usual_path().string(), at, picture;
+  std::string what, store = usual_store(), at, picture;
   ReadingTableFormat table;
   bool json = false, all = false, dark = false;
 };
@@ -92,7 +93,8 @@ Json to_json(const Changes& changes) {
                       {"at_s", seconds_of(change.at)},
                       {"before", change.before},
                       {"after", change.after},
-                      {"spreads", change.spreads}});
+                      {"spreads", change.spreads},
+                      {"of_range", change.of_range}});
       one["readings"].push_back(std::move(reading));
     }
     for (const TextChange& change : event.texts)
@@ -116,43 +118,6 @@ Json to_json(const Changes& changes) {
   return json;
 }
 
-/// In lines that end between words where the terminal ends, those after the first farther in.
-std::string in_lines(const std::string& text, std::size_t width) {
-  std::string lines;
-  std::size_t used = 0;
-  for (const std::string& word : split(text, ' ')) {
-    const std::size_t length = characters(word);
-    const char* before = lines.empty() ? "  " : used + 1 + length > width ? "\n    " : " ";
-    used = lines.empty() ? 2 + length : *before == '\n' ? 4 + length : used + 1 + length;
-    lines += before + word;
-  }
-  return lines;
-}
-
-bool is_of_frames(const ChangeEvent& event) { return event.readings.front().info.kind == DeviceKind::frames; }
-
-/// How much an event tells: by what share the rate or a frame time changed; of other readings, how far in their
-/// noise.
-double weight_of(const ChangeEvent& event) {
-  const ReadingChange& lead = event.readings.front();
-  if (!is_of_frames(event)) return lead.spreads;
-  // Slopes and spreads aren't shares of a level: what varies fifty times as much tells as much as half of the rate.
-  if (lead.kind == ChangeKind::slope) return 0.01;
-  if (lead.kind == ChangeKind::spread) return std::min(0.5, 0.01 * lead.spreads);
-  return std::abs(lead.after - lead.before) / std::max(1e-9, std::max(lead.before, lead.after));
-}
-
-/// The events that tell the most, of frames or of other readings, in order of time.
-std::vector<ChangeEvent> foremost(std::vector<ChangeEvent> events, bool of_frames, std::size_t most) {
-  std::erase_if(events, [&](const ChangeEvent& event) { return is_of_frames(event) != of_frames; });
-  std::stable_sort(events.begin(), events.end(),
-                   [](const ChangeEvent& a, const ChangeEvent& b) { return weight_of(a) > weight_of(b); });
-  if (events.size() > most) events.resize(most);
-  std::stable_sort(events.begin(), events.end(),
-                   [](const ChangeEvent& a, const ChangeEvent& b) { return a.at < b.at; });
-  return events;
-}
-
 /// What is within a minute of the moment that was asked for.
 void keep_near(Changes& changes, const std::string& at) {
   const Moment wanted{*duration_from(at, "s")};
@@ -163,57 +128,55 @@ void keep_near(Changes& changes, const std::string& at) {
 
 void print_changes(const Changes& changes, const Options& options, const Subject& subject) {
   const std::string where = options.at.empty() ? "" : fmt::format(" within a minute of {}", options.at);
-  if (changes.events.empty())
-    print("Nothing changed{}: no reading left its level, slope or spread in {:.0f} s by more than its own noise.\n",
-          where, in_seconds(subject.length));
-  const std::size_t most = options.all ? changes.events.size() : kEvents;
-  std::size_t events = 0;
-  for (const bool of_frames : {true, false}) {
-    const auto shown = foremost(changes.events, of_frames, most);
-    if (!shown.empty()) print("{}\n", of_frames ? "Frame rate and frame times:" : "Other readings alone:");
-    for (const ChangeEvent& event : shown)
-      print("{}\n", in_lines(printable(event_words(event, options.all ? 1'000
-                                                          : of_frames ? kReadings
-                                                                      : kReadings / 2)),
-                             terminal_width()));
-    if (!shown.empty()) print("\n");
-    events += shown.size();
-  }
-  if (events < changes.events.size())
-    print("{} more changes tell less: --all shows them.\n", changes.events.size() - events);
-  std::size_t count = 0;
-  for (const OddStretch& odd : changes.oddities) {
-    if (!options.all && count == kOddities) break;
-    print("{}{}.\n", count++ == 0 ? "Odd:\n  " : "  ", printable(oddity_words(odd)));
-  }
-  if (count < changes.oddities.size()) print("  and {} more\n", changes.oddities.size() - count);
-  if (!changes.events.empty())
-    print("{}At the same time isn't because of it: what changed is ranked by how far it left its own noise.\n",
-          count > 0 ? "\n" : "");
+  const auto shown = foremost_events(changes, options.all);
+  if (shown.empty())
+    print("Nothing plain to see changed{}: no reading left its level, slope or spread in {} by much.\n", where,
+          second_words(Moment{subject.length}));
+  print("{}", printable(changes_text(changes, {.all = options.all}), "\n"));
+  if (!options.all && changes.events.size() > std::min<std::size_t>(shown.size(), ChangeTextOptions{}.events))
+    print("--all shows every change and every reading.\n");
   if (!subject.meanwhile.empty()) print("{}\n", printable(meanwhile_words(subject.meanwhile)));
+}
+
+/// Minutes and seconds, as the words have them: about ten ticks.
+std::vector<Tick> time_ticks(double seconds) {
+  constexpr double kSteps[] = {1,   2,   5,     10,    15,    30,     60,     120,   300,
+                               600, 900, 1'800, 3'600, 7'200, 14'400, 43'200, 86'400};
+  constexpr double kMost = 12;
+  double step = kSteps[std::size(kSteps) - 1];
+  for (const double one : kSteps) {
+    if (seconds / one > kMost) continue;
+    step = one;
+    break;
+  }
+  std::vector<Tick> ticks;
+  for (double at = 0; at <= seconds; at += step) ticks.push_back({at, second_words(Moment{from_seconds(at)})});
+  return ticks;
 }
 
 /// The readings that changed the most, over time, with the moments marked.
 void write_picture(const Changes& changes, const Subject& subject, const Options& options) {
   Plot plot{.title = subject.name + ": what changed",
-            .x_title = "seconds since the start",
+            .x_title = "minutes and seconds since the start",
             .panels = {},
+            .x_ticks = time_ticks(in_seconds(subject.length)),
             .x_from = 0,
             .x_to = std::max(1.0, in_seconds(subject.length)),
             .dark = options.dark};
   // The rate, then what changed the most at each moment, one reading each.
   std::vector<ReadingChange> all;
-  for (const bool of_frames : {true, false}) {
-    for (const ChangeEvent& event : foremost(changes.events, of_frames, kEvents - 1)) {
-      plot.marks.push_back({seconds_of(event.at), second_words(event.at)});
-      const auto reading = std::find_if(event.readings.begin(), event.readings.end(), [&](const ReadingChange& one) {
-        return one.info.kind != DeviceKind::frames &&
-               std::none_of(all.begin(), all.end(),
-                            [&](const ReadingChange& other) { return other.info.id == one.info.id; });
-      });
-      if (of_frames) all.insert(all.begin(), event.readings.front());
-      if (reading != event.readings.end()) all.push_back(*reading);
-    }
+  std::vector<ChangeEvent> events = foremost_events(changes);
+  if (events.empty()) events = foremost_events(changes, true);
+  events.resize(std::min(events.size(), kEvents));
+  for (const ChangeEvent& event : events) {
+    plot.marks.push_back({seconds_of(event.readings.front().at), second_words(event.readings.front().at)});
+    const auto reading = std::find_if(event.readings.begin(), event.readings.end(), [&](const ReadingChange& one) {
+      return one.info.kind != DeviceKind::frames &&
+             std::none_of(all.begin(), all.end(),
+                          [&](const ReadingChange& other) { return other.info.id == one.info.id; });
+    });
+    if (event.readings.front().info.kind == DeviceKind::frames) all.insert(all.begin(), event.readings.front());
+    if (reading != event.readings.end()) all.push_back(*reading);
   }
   for (const RunMeanwhile& run : subject.meanwhile)
     plot.marks.push_back({in_seconds(run.begin), fmt::format("run {}", run.id)});
@@ -260,7 +223,7 @@ int changes(const Options& options) {
     for (const RunMeanwhile& run : subject.meanwhile)
       json["meanwhile"].push_back(
           {{"run", run.id}, {"game", run.game}, {"from_s", in_seconds(run.begin)}, {"to_s", in_seconds(run.end)}});
-    write_raw(json_text(json.dump(2, ' ', false, Json::error_handler_t::replace)) + "\n");
+    write_raw(escaped_json(json.dump(2, ' ', false, Json::error_handler_t::replace)) + "\n");
   } else {
     print_changes(found, options, subject);
   }
@@ -300,6 +263,9 @@ void add_changes(Command app) {
                        .check(is_picture_name())
                        .excludes(json);
   command.flag("--dark", options->dark, "The plot on dark ground").needs(picture);
+  command.lacks("--by,--tag",
+                "runs are named by their numbers here: 'idlemeter runs --tag TAG' lists them, and compare "
+                "and report take both options");
   command.option("--store", options->store, "The file that holds runs").shows_default();
 }
 

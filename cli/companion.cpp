@@ -8,6 +8,11 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
+#include <iterator>
+#include <optional>
+
+#include "idlemeter/base/time.hpp"
 #include "idlemeter/meter/meter.hpp"
 #include "idlemeter/meter/process.hpp"
 
@@ -21,6 +26,13 @@ sigset_t passed_signals() {
   for (int signal : {SIGCHLD, SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGUSR1, SIGUSR2, SIGCONT, SIGTSTP, SIGWINCH})
     sigaddset(&set, signal);
   return set;
+}
+
+constexpr int kSignalsOfEnd[] = {SIGINT, SIGTERM, SIGHUP, SIGQUIT};
+std::optional<Moment> asked_to_end;  // by a signal, or by the end of a plan
+
+bool is_of_end(int number) {
+  return std::find(std::begin(kSignalsOfEnd), std::end(kSignalsOfEnd), number) != std::end(kSignalsOfEnd);
 }
 
 std::vector<char*> pointers_to(std::vector<std::string>& texts) {
@@ -42,7 +54,7 @@ pid_t start(std::vector<std::string> words, std::vector<std::string> variables, 
   posix_spawnattr_init(&attributes);
   sigset_t none, usual = passed_signals();
   sigemptyset(&none);
-  sigaddset(&usual, SIGPIPE);
+  for (const int ignored : {SIGPIPE, SIGXFSZ}) sigaddset(&usual, ignored);
   posix_spawnattr_setsigmask(&attributes, &none);
   posix_spawnattr_setsigdefault(&attributes, &usual);
   posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETSIGDEF);
@@ -69,6 +81,7 @@ void Companion::pass_signals() {
   while (::read(signals_, &signal, sizeof signal) == static_cast<ssize_t>(sizeof signal)) {
     const int number = static_cast<int>(signal.ssi_signo);
     if (number == SIGCHLD) continue;
+    if (is_of_end(number)) asked_to_end = monotonic_now();
     const bool typed = signal.ssi_code == SI_KERNEL;  // the terminal sent it to the game as well
     if (game_ > 0 && !ended_ && !typed) ::kill(game_, number);
     if (game_ == 0 && (number == SIGINT || number == SIGTERM || number == SIGHUP)) meter_.stop();
@@ -76,7 +89,22 @@ void Companion::pass_signals() {
   }
 }
 
+bool Companion::was_asked_to_end() {
+  constexpr Nanoseconds kGrace = 10 * kSecond;  // a game that goes on after it was asked may crash later
+  sigset_t pending;
+  ::sigpending(&pending);  // the game may have got it a moment earlier
+  const bool is_pending = std::any_of(std::begin(kSignalsOfEnd), std::end(kSignalsOfEnd),
+                                      [&](int number) { return sigismember(&pending, number) == 1; });
+  return is_pending || (asked_to_end && monotonic_now() - *asked_to_end < kGrace);
+}
+
+void Companion::look_for_32_bit(bool ends_it) {
+  looks_for_32_bit_ = true;
+  ends_32_bit_ = ends_it;
+}
+
 void Companion::end_game() {
+  asked_to_end = monotonic_now();
   constexpr int kGrace = 100;  // looks: five seconds
   end_in_ = kGrace;
   signal_games(SIGTERM);
@@ -96,10 +124,23 @@ void Companion::look() {
   if (end_in_ > 0 && --end_in_ == 0) signal_games(SIGKILL);
   if (game_ > 0 && !ended_ && ::waitpid(game_, &status_, WNOHANG) == game_) ended_ = true;
   seen_ = seen_ || meter_.has_games();
+  constexpr int kEvery = 20;  // looks: a second
+  if (looks_for_32_bit_ && !seen_ && ++looks_ % kEvery == 0) find_32_bit();
   const bool over = game_ > 0 ? ended_ && !is_still_coming() : seen_ || !is_running(attached_);
   // Twice: a game that has just ended may still wait at the door, with all that it presented.
   quiet_ = over && !meter_.has_games() ? quiet_ + 1 : 0;
   if (quiet_ == 2) meter_.stop();
+}
+
+void Companion::find_32_bit() {
+  for (const int process : processes_with(mark_.first, mark_.second)) {
+    const auto executable = executable_of(process);
+    if (!is_32_bit(executable)) continue;
+    program_32_bit_ = executable.filename().string();
+    looks_for_32_bit_ = false;
+    if (ends_32_bit_) end_game();
+    return;
+  }
 }
 
 /// A launcher may be over before its game has begun to present. What it started may not be a game at all.

@@ -33,6 +33,14 @@ class Companion {
   /// Ends the game: SIGTERM to it and to all games that the meter has, SIGKILL after a grace period.
   void end_game();
 
+  /// Looks whether what was started is a 32-bit program, as behind a launcher, while no game presents; ends it then, if
+  /// wanted.
+  void look_for_32_bit(bool ends_it);
+  [[nodiscard]] const std::string& program_32_bit() const { return program_32_bit_; }
+
+  /// Whether somebody has just ended the game through this program: it didn't crash.
+  static bool was_asked_to_end();
+
   /// The game's status as wait() gives it.
   [[nodiscard]] int status() const { return status_; }
 
@@ -41,12 +49,16 @@ class Companion {
   void look();
   void signal_games(int number);
   bool is_still_coming();
+  void find_32_bit();
 
   Meter& meter_;
   pid_t game_, attached_;
   int signals_ = -1, timer_ = -1, status_ = 0;
   Mark mark_;
   bool ended_ = false, seen_ = false, left_ = false;
+  bool looks_for_32_bit_ = false, ends_32_bit_ = false;
+  std::string program_32_bit_;
+  int looks_ = 0;   // so far
   int end_in_ = 0;  // looks until SIGKILL; 0: nobody asked
   int waited_ = 0;  // looks since the game ended
   int quiet_ = 0;   // looks at which all was over

@@ -14,12 +14,13 @@
 #include "output.hpp"
 #include "plan_options.hpp"
 #include "run_groups.hpp"
+#include "values.hpp"
 
 namespace idlemeter::cli {
 namespace {
 
 struct Options {
-  std::string store = Store::usual_path().string(), bars;
+  std::string store = usual_store(), bars;
   GroupChoice groups;
   bool json = false, csv = false, markdown = false, dark = false;
 };

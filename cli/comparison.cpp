@@ -181,7 +181,7 @@ std::string comparison_json(const Comparison& comparison) {
   }
   for (const OtherDifference& other : comparison.others)
     json["other_differences"].push_back({{"what", other.what}, {"values", other.values}});
-  return json.dump(2, ' ', false, Json::error_handler_t::replace);
+  return escaped_json(json.dump(2, ' ', false, Json::error_handler_t::replace));
 }
 
 }  // namespace idlemeter::cli

@@ -13,6 +13,7 @@
 #include "idlemeter/draw/png.hpp"
 #include "idlemeter/face/face_toml.hpp"
 #include "idlemeter/face/lay_out.hpp"
+#include "idlemeter/insight/change_words.hpp"
 #include "idlemeter/insight/changes.hpp"
 #include "idlemeter/insight/compare.hpp"
 #include "idlemeter/insight/figure_set.hpp"
@@ -106,10 +107,7 @@ int demo_long(const fs::path& folder) {
   Recorder recorder(store, session.details());
   session.play(20 * 60, &recorder);
   const std::int64_t run = recorder.finish();
-  for (const ChangeEvent& event : find_changes(store, run).events) {
-    const bool is_telling = event.readings.front().info.kind == DeviceKind::frames;
-    if (is_telling) print("{}\n\n", event_words(event));
-  }
+  print("{}\n", changes_text(find_changes(store, run)));
   print("What to try next:\n  idlemeter changes {0} --store {1}\n  idlemeter changes {0} --store {1} -o changes.png\n",
         run, (folder / "runs.db").string());
   return 0;
@@ -123,7 +121,7 @@ int demo(const Options& options) {
   if (failed) throw Error("cannot make the folder: " + failed.message(), folder.string(), "name another with --folder");
   if (options.long_session) return demo_long(folder);
   print("Playing Tidepool Rally on Bramble, a simulated machine, on a virtual clock …\n\n");
-  if (!fs::exists(face)) replace_file(face, kDemoFace);  // the user may have begun to change it
+  if (!fs::exists(face)) replace_file(face, kDemoFace, FileKind::toml);  // the user may have begun to change it
   Store store(file);
   const std::int64_t ultra = record(store, folder, {.preset = "Ultra"}, kSoon, face, picture);
   const std::int64_t high = record(store, folder, {.preset = "High"}, kSoon);

@@ -7,6 +7,7 @@
 #include "face.hpp"
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/draw/image.hpp"
 #include "idlemeter/draw/painter.hpp"
@@ -31,7 +32,7 @@ namespace {
 namespace fs = std::filesystem;
 
 struct DrawOptions {
-  std::string face, picture, over, ground, size = "1920x1080", store = Store::usual_path().string();
+  std::string face, picture, over, ground, size = "1920x1080", store = usual_store();
   std::int64_t run = 0;
   double at = -1;  // seconds; under 0: the run's end
   bool watch = false;
@@ -172,9 +173,18 @@ void watch(const DrawOptions& options, const NamedFace& named, Face face, Previe
   }
 }
 
+/// A picture that the face shows, or that it is drawn over, isn't replaced by the result.
+void expect_no_input_is_replaced(const DrawOptions& options, const NamedFace& named, const Face& face) {
+  std::vector<fs::path> inputs = {named.file()};
+  for (const std::string& picture : pictures_of(face)) inputs.push_back(named.file().parent_path() / picture);
+  if (!options.over.empty()) inputs.emplace_back(options.over);
+  expect_replaceable(options.picture, FileKind::other, inputs);
+}
+
 int draw(const DrawOptions& options) {
   const NamedFace named(options.face);
   const Face face = named.load();
+  if (!options.picture.empty()) expect_no_input_is_replaced(options, named, face);
   Preview preview(options, face);
   preview.show(face, options.face);
   if (options.watch) watch(options, named, face, preview);

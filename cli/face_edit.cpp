@@ -138,7 +138,7 @@ void set(FaceText& text, std::vector<std::string> words) {
   }
 }
 
-void add(FaceText& text, const EditOptions& options) {
+void add_readings(FaceText& text, const EditOptions& options) {
   if (!options.at.empty()) {
     if (!options.text.empty()) text.add_pin(options.at[0], options.at[1], "text", options.text);
     for (std::size_t i = 0; i < options.words.size(); ++i)
@@ -153,6 +153,48 @@ void add(FaceText& text, const EditOptions& options) {
   if (options.row.empty() || !there) return text.add_row(options.row, options.words, before);
   for (std::size_t i = 0; i < options.words.size(); ++i)
     text.add_cell(options.row, options.words[i], before ? std::optional(*before + i) : std::nullopt);
+}
+
+/// What `add` has added last, as a part: for keys that follow.
+std::vector<std::string> parts_added(const FaceText& text, const EditOptions& options, std::size_t readings) {
+  const FaceReading reading = read_face(text.toml());
+  std::vector<std::string> parts;
+  for (std::size_t i = 0; reading.face && i < readings; ++i) {
+    if (!options.at.empty()) {
+      parts.push_back(fmt::format("pin:{}", reading.face->pins.size() - i));
+      continue;
+    }
+    std::size_t row = options.before > 0 ? options.before : reading.face->rows.size();
+    for (std::size_t r = 0; r < reading.face->rows.size(); ++r) {
+      const bool is_it = reading.face->rows[r].label == options.row || options.row == fmt::format("row:{}", r + 1);
+      if (!options.row.empty() && is_it) row = r + 1;
+    }
+    const std::size_t cells = reading.face->rows[row - 1].cells.size();
+    const std::size_t first = options.before > 0 && !options.row.empty() ? options.before : cells - readings + 1;
+    parts.push_back(fmt::format("row:{}/{}", row, first + i));
+  }
+  return parts;
+}
+
+void add(FaceText& text, EditOptions options) {
+  // Words after the readings may be keys of what is added: frame.rate as=trace.
+  std::vector<std::string> keys;
+  std::erase_if(options.words, [&](const std::string& word) {
+    const bool is_key = word.find('=') != std::string::npos;
+    if (is_key) keys.push_back(word);
+    return is_key;
+  });
+  if (!keys.empty() && options.words.empty())
+    throw Error(fmt::format("'{}' is a key, and there is no reading that it belongs to", keys.front()), "",
+                "name a reading before it, like frame.rate as=trace");
+  add_readings(text, options);
+  if (keys.empty()) return;
+  for (const std::string& part : parts_added(text, options, options.words.size())) {
+    for (const std::string& word : keys) {
+      const auto [key, value] = key_and_value(word);
+      text.set(part, key, value);
+    }
+  }
 }
 
 /// Readings that this machine doesn't have may be another machine's: they are added all the same.
@@ -253,10 +295,13 @@ void add_face_edits(Command face) {
 
   Command added = command("add", "Add readings: as a row, to a row, or as pins", [](const EditOptions& o) {
     const int status = edit(o, [&](FaceText& text) { add(text, o); });
-    warn_of_unknown(o.words);
+    std::vector<std::string> readings = o.words;
+    std::erase_if(readings, [](const std::string& word) { return word.find('=') != std::string::npos; });
+    warn_of_unknown(readings);
     return status;
   });
-  added.option("READING", options->words, "Ids, as 'idlemeter readings' lists them");
+  added.option("READING [KEY=VALUE]", options->words,
+               "Ids, as 'idlemeter readings' lists them; then keys of what is added, like as=trace");
   const Option row = added.option("--row", options->row, "The row to add to; a new one if none has this label");
   added.option("--before", options->before, "The number of the row or cell to put it before; else at the end")
       .check(positive());

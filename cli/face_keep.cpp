@@ -78,7 +78,7 @@ int copy(const KeepOptions& options) {
     if (fs::exists(to.parent_path() / picture))
       throw Error("already exists", (to.parent_path() / picture).string(), "copy into another folder");
   }
-  replace_file(to, FaceFile(from.file()).text());
+  replace_file(to, FaceFile(from.file()).text(), FileKind::toml);
   for (const std::string& picture : pictures) {
     fs::create_directories((to.parent_path() / picture).parent_path());
     fs::copy_file(from.file().parent_path() / picture, to.parent_path() / picture);
@@ -95,7 +95,7 @@ int use(const KeepOptions& options) {
   (void)settings_in(file);
   std::string text;
   if (std::ifstream stream(file); stream) text.assign(std::istreambuf_iterator<char>(stream), {});
-  replace_file(file, with_face_chosen(text, options.face, options.program));
+  replace_file(file, with_face_chosen(text, options.face, options.program), FileKind::toml);
   print("{}: {} now get '{}'\n", file.string(),
         options.program.empty() ? "games without a rule" : fmt::format("games that fit '{}'", options.program),
         options.face);

@@ -32,8 +32,8 @@ namespace fs = std::filesystem;
 
 struct Options {
   std::int64_t run = 0;
-  std::string face = "benchmark", file, size = "1920x1080", over, from, until, clip_from;
-  std::string store = Store::usual_path().string();
+  std::string face, file, size = "1920x1080", over, from, until, clip_from;
+  std::string store = usual_store();
   PictureRate rate = {};
   bool prores = false;
 };
@@ -108,11 +108,24 @@ class Progress {
   Moment began_ = monotonic_now(), shown_{};
 };
 
+/// The face that was chosen, else the one that the run was played with, else a starter.
+Face face_of(const RunInfo& run, const Options& options) {
+  const auto played = run.details.facts.find("Face");
+  if (!options.face.empty() || played == run.details.facts.end())
+    return NamedFace(options.face.empty() ? "benchmark" : options.face).load();
+  try {
+    return NamedFace(played->second).load();
+  } catch (const Error&) {
+    complain("idlemeter: the face '{}' that the run was played with isn't here: the benchmark starter is drawn\n",
+             printable(played->second));
+    return NamedFace("benchmark").load();
+  }
+}
+
 int footage(const Options& options) {
   const Store store(options.store, Store::Mode::existing);
   const RunInfo run = store.run(options.run);
-  const NamedFace named(options.face);
-  const Face face = named.load();
+  const Face face = face_of(run, options);
   FootageFile to{options.file, codec_for(options), {}};
   FootageOptions how{.rate = options.rate};
   (void)read_size(options.size, how.width, how.height);
@@ -217,7 +230,8 @@ void add_footage(Command app) {
         return footage(*options);
       });
   command.option("RUN", options->run, "The run's number").required().check(positive());
-  command.option("--face", options->face, "A kept face, a face file, or a starter's name").shows_default();
+  command.option("--face", options->face,
+                 "A kept face, a face file, or a starter's name; by default the one that the run was played with");
   command
       .option("-o,--output", options->file,
               "The video to write: .mov (QuickTime Animation) or .webm (VP9), both with a transparent "
@@ -246,6 +260,9 @@ void add_footage(Command app) {
       .excludes(over);
   command.flag("--prores", options->prores, "With .mov: as ProRes 4444, which is smaller and takes longer to make")
       .excludes(over);
+  command.lacks("--by,--tag",
+                "runs are named by their numbers here: 'idlemeter runs --tag TAG' lists them, and compare "
+                "and report take both options");
   command.option("--store", options->store, "The file that holds runs").shows_default();
 }
 

@@ -34,10 +34,14 @@ struct Look {
 constexpr Look kLooks[] = {{"#ffffff", "#222222", "#d9d9d9", "#777777"}, {"#10141f", "#dfe5ee", "#323a4b", "#9aa5b8"}};
 
 /// A string for gnuplot in which nothing has a special meaning.
+/// A text in double quotes, where gnuplot gives three characters a meaning of their own; a backquote would start a
+/// program.
 std::string quoted(const std::string& text) {
   std::string safe;
-  for (const char c : printable(text)) safe += c == '\'' ? std::string("''") : std::string(1, c);
-  return "'" + safe + "'";
+  for (const char c : printable(text))
+    safe +=
+        c == '"' || c == '\\' || c == '`' ? fmt::format("\\{:03o}", static_cast<unsigned char>(c)) : std::string(1, c);
+  return "\"" + safe + "\"";
 }
 
 std::string data_of(const std::vector<PlotPoint>& points) {

@@ -4,6 +4,7 @@
 
 #include <nlohmann/json.hpp>
 
+#include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/readings/reading.hpp"
@@ -17,7 +18,7 @@ namespace {
 using Json = nlohmann::ordered_json;
 
 std::string text_of(const Json& json, int indent) {
-  return json_text(json.dump(indent, ' ', false, Json::error_handler_t::replace));
+  return escaped_json(json.dump(indent, ' ', false, Json::error_handler_t::replace));
 }
 
 Json to_json(const Snapshot::Entry& entry, const Ranges& ranges) {
@@ -59,7 +60,7 @@ Json to_json(const RunInfo& run) {
           {"note", run.details.note},
           {"tags", run.details.tags},
           {"settings", run.details.settings},
-          {"facts", run.details.facts},
+          {"facts", facts_to_share(run.details.facts)},
           {"problem", run.problem}};
 }
 
@@ -89,10 +90,11 @@ Json to_json(const Summary& s) {
 
 double seconds_of(Moment at) { return in_seconds(at.time_since_epoch()); }
 
-Json to_json(const Stutters& stutters) {
+Json to_json(const Stutters& stutters, Nanoseconds all) {
   Json json = {{"time_s", in_seconds(stutters.time)},
                {"lost_s", in_seconds(stutters.lost)},
                {"share", stutters.share},
+               {"lost_share", all > Nanoseconds{} ? in_seconds(stutters.lost) / in_seconds(all) : 0.0},
                {"frames", Json::array()},
                {"hitches", Json::array()}};
   for (const Stutter& one : stutters.frames)
@@ -169,14 +171,15 @@ Json to_json(const RunInsight& run, const std::vector<SureFigure>& intervals) {
   json["statistics"]["longest_at_s"] = seconds_of(run.longest_at);
   json["loading_frames"] = run.loading_frames;
   json["loading_left_out"] = run.loading_left_out;
-  json["stutters"] = to_json(run.stutters);
+  json["stutters"] = to_json(run.stutters, run.summary.time);
   json["limits"] = to_json(run, run.limits);
   json["edge_s"] = in_seconds(run.edge);
   json["frames_per_joule"] = {{"graphics", or_null(run.frames_per_joule_graphics)},
                               {"processor", or_null(run.frames_per_joule_processor)},
                               {"both", or_null(run.frames_per_joule_both)}};
-  for (const char* list : {"doubts", "worst_hitches", "readings", "intervals_95"}) json[list] = Json::array();
+  for (const char* list : {"marks", "doubts", "worst_hitches", "readings", "intervals_95"}) json[list] = Json::array();
   for (const Doubt& doubt : run.doubts) json["doubts"].push_back({{"rule", doubt.rule}, {"text", doubt.text}});
+  for (const RunMark& mark : run.marks) json["marks"].push_back({{"at_s", seconds_of(mark.at)}, {"about", mark.about}});
   for (const HitchInsight& one : run.hitches) json["worst_hitches"].push_back(to_json(one));
   for (const ReadingInsight& one : run.readings) json["readings"].push_back(to_json(one));
   for (const SureFigure& one : intervals) json["intervals_95"].push_back(to_json(one));

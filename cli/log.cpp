@@ -22,7 +22,7 @@ namespace {
 
 struct Options {
   ValueOptions values;
-  std::string store = Store::usual_path().string(), note;
+  std::string store = usual_store(), note;
   std::vector<std::string> words, paces;
   std::map<std::string, Nanoseconds> pace_of;
   Nanoseconds every = kSecond / 2, length{}, part = std::chrono::hours(1);
@@ -38,7 +38,7 @@ Moment now() {
 }
 
 bool wants(const ReadingInfo& info, const std::vector<std::string>& words) {
-  if (info.id.starts_with("clock.")) return false;  // every sample has its moment
+  if (info.id.starts_with("clock.") || info.id.starts_with("game.")) return false;  // every sample has its moment
   const std::string id = lower_case(info.id), title = lower_case(info.title), device = lower_case(info.device);
   return words.empty() || std::any_of(words.begin(), words.end(), [&](const std::string& word) {
            const std::string part = lower_case(word);

@@ -3,8 +3,10 @@
 
 #include <exception>
 #include <iostream>
+#include <new>
 
 #include "commands.hpp"
+#include "idlemeter/base/error.hpp"
 #include "output.hpp"
 #include "terminal.hpp"
 #include "version.hpp"
@@ -22,8 +24,10 @@ int end_by_closed_pipe() {
 
 int main(int argc, char** argv) {
   using namespace idlemeter::cli;
+  using idlemeter::Error;
   open_standard_streams();
-  ::signal(SIGPIPE, SIG_IGN);  // it is an error like any other, so that nothing is left over
+  // Errors like any other, so that nothing is left over: a reader that is gone, a limit on the size of files.
+  for (const int number : {SIGPIPE, SIGXFSZ}) ::signal(number, SIG_IGN);
   Arguments arguments(
       "Idle Meter: what your machine does while you play, measured, shown over the game, recorded and compared.",
       IDLEMETER_VERSION);
@@ -51,6 +55,14 @@ int main(int argc, char** argv) {
     return status;
   } catch (const ReaderGone&) {
     return end_by_closed_pipe();
+  } catch (const Error& failure) {
+    complain("idlemeter: {}\n", failure.what());
+    if (failure.code() == Error::Code::damaged)
+      complain("Copy what can still be read: idlemeter runs check --repair NEW.db --store FILE\n");
+    return 1;
+  } catch (const std::bad_alloc&) {
+    complain("idlemeter: this takes more memory than there is\n");
+    return 1;
   } catch (const std::exception& failure) {
     complain("idlemeter: {}\n", failure.what());
     return 1;

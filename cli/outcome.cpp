@@ -1,19 +1,18 @@
 #include "outcome.hpp"
 
-#include <elf.h>
 #include <fmt/format.h>
 #include <unistd.h>
 
 #include <algorithm>
 #include <cstdlib>
 #include <filesystem>
-#include <fstream>
 #include <sstream>
 
 #include "figures.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/meter/process.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "output.hpp"
 
@@ -23,7 +22,7 @@ namespace {
 namespace fs = std::filesystem;
 
 /// The file that would be started, as execvp() finds it; empty if there is none.
-fs::path program_of(const std::string& word) {
+fs::path found_program(const std::string& word) {
   if (word.find('/') != std::string::npos) return word;
   std::istringstream folders(std::getenv("PATH") == nullptr ? "/usr/bin:/bin" : std::getenv("PATH"));
   for (std::string folder; std::getline(folders, folder, ':');) {
@@ -37,10 +36,10 @@ fs::path program_of(const std::string& word) {
 std::string no_frame(const PlayOptions& options) {
   if (options.above) return "no window of the game was seen on the X11 display";
   if (options.game.empty()) return "no frame was seen";
-  if (is_32_bit(options.game.front()))
+  if (!options.program_32_bit.empty())
     return fmt::format(
         "no frame was seen: '{}' is a 32-bit program, which can't load the probe; measure it with --above",
-        options.game.front());
+        options.program_32_bit);
   return fmt::format(
       "no frame of '{}' was seen: it presents in another way than by OpenGL or Vulkan, its graphics driver failed (see "
       "what it printed), or it ended before it presented; --above measures any window on X11",
@@ -69,6 +68,27 @@ std::string_view reason_of(const RecordedRun& run) {
   return *run.end == RunEnd::game_ended ? "the game ended" : "it was stopped";
 }
 
+/// "idlemeter: run 3 in runs.db: average 91.2 FPS, 1% low 47.4 FPS, 0.1% low 31.0 FPS (mean of the slowest)"
+void print_run(const Store& store, std::int64_t run) {
+  const Summary s = summarize(store.intervals(run));
+  const auto rate = [](std::optional<double> value) { return value ? fmt::format("{:.1f} FPS", *value) : "unknown"; };
+  const auto low = [&](double percent) {
+    const Low* found = s.low(Share::percent(percent));
+    return found == nullptr || !found->enough_frames ? std::string("of too few frames") : rate(found->rate);
+  };
+  complain("idlemeter: run {} in {}: average {}, 1% low {}, 0.1% low {} (mean of the slowest)\n", run,
+           store.path().string(), rate(s.average_rate), low(1), low(0.1));
+}
+
+/// Runs without a single frame, which say nothing.
+std::vector<std::int64_t> empty_runs(const Store& store, const std::vector<RecordedRun>& runs) {
+  std::vector<std::int64_t> empty;
+  for (const RecordedRun& one : runs) {
+    if (one.run != 0 && store.run(one.run).frames == 0) empty.push_back(one.run);
+  }
+  return empty;
+}
+
 /// A line for each recorded run.
 void print_runs(const std::vector<RecordedRun>& runs, const PlayOptions& options, const FigureSet& figures) {
   const Store store(options.store, Store::Mode::existing);
@@ -84,10 +104,8 @@ void print_runs(const std::vector<RecordedRun>& runs, const PlayOptions& options
 
 }  // namespace
 
-bool is_32_bit(const std::string& word) {
-  char start[EI_NIDENT] = {};
-  std::ifstream(program_of(word), std::ios::binary).read(start, sizeof start);
-  return std::string_view(start, SELFMAG) == ELFMAG && start[EI_CLASS] == ELFCLASS32;
+bool starts_32_bit(const std::vector<std::string>& game) {
+  return !game.empty() && is_32_bit(found_program(game.front()));
 }
 
 bool is_planned(const PlayOptions& options) {
@@ -103,10 +121,23 @@ Outcome print_outcome(Meter& meter, const PlayOptions& options, const FigureSet&
     if (!options.quiet) print_report(game);
   }
   const std::vector<std::string> problems = meter.recording_problems();
-  for (const std::string& problem : problems) complain("idlemeter: not recorded: {}\n", printable(problem));
+  for (const std::string& problem : problems) complain("idlemeter: {}\n", printable(problem));
   const std::vector<RecordedRun> runs = meter.recorded();
   const bool any = std::any_of(runs.begin(), runs.end(), [](const RecordedRun& run) { return run.run != 0; });
-  if (options.end_game && any) print_runs(runs, options, figures);
+  std::vector<std::int64_t> empty;
+  if (any) {
+    const Store store(options.store, Store::Mode::existing);
+    empty = empty_runs(store, runs);
+    for (const std::int64_t run : empty)
+      complain("idlemeter: run {} has no frames: nothing was presented while it was recorded\n", run);
+    if (options.end_game) {
+      print_runs(runs, options, figures);
+    } else if (!options.quiet) {
+      for (const RecordedRun& one : runs) {
+        if (one.run != 0 && std::find(empty.begin(), empty.end(), one.run) == empty.end()) print_run(store, one.run);
+      }
+    }
+  }
   if (meter.has_plan()) {
     complain("idlemeter: not recorded: the game ended before the recording could start{}\n",
              options.plan.repeat > 1 ? fmt::format(", after {} of {} runs", runs.size(), options.plan.repeat) : "");
@@ -114,7 +145,7 @@ Outcome print_outcome(Meter& meter, const PlayOptions& options, const FigureSet&
   if (!problems.empty()) return kFailed;
   if (is_planned(options) && reports.empty()) return kNothingPresented;
   const bool is_short = std::any_of(runs.begin(), runs.end(), [](const RecordedRun& run) { return run.is_short; });
-  return meter.has_plan() || is_short ? kIncomplete : kRecorded;
+  return meter.has_plan() || is_short || !empty.empty() ? kIncomplete : kRecorded;
 }
 
 }  // namespace idlemeter::cli

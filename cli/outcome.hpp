@@ -8,12 +8,13 @@
 #include "idlemeter/meter/meter.hpp"
 #include "idlemeter/meter/recording_plan.hpp"
 #include "idlemeter/runs/store.hpp"
+#include "values.hpp"
 
 namespace idlemeter::cli {
 
 struct PlayOptions {
-  std::string face, settings, figures = "frame.average,frame.low@1%,frame.low@0.1%",
-                              store = Store::usual_path().string();
+  std::string game_name, program_32_bit;  // the latter: one that was seen instead of the game's frames
+  std::string face, settings, figures = "frame.average,frame.low@1%,frame.low@0.1%", store = usual_store();
   bool hidden = false, quiet = false, record = false, linked = false, above = false, take_over = false;
   RecordingPlan plan;
   bool end_game = false;
@@ -21,8 +22,8 @@ struct PlayOptions {
   std::vector<std::string> game;
 };
 
-/// A 32-bit program can't load the probe (ELF: e_ident[EI_CLASS] is ELFCLASS32).
-bool is_32_bit(const std::string& word);
+/// Whether the game is a 32-bit program, which can't load the probe.
+bool starts_32_bit(const std::vector<std::string>& game);
 
 /// Whether something is to be recorded without a key or a command.
 bool is_planned(const PlayOptions& options);

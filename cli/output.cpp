@@ -40,21 +40,4 @@ void flush_output() {
   if (std::fflush(stdout) != 0 || std::ferror(stdout) != 0) fail();
 }
 
-std::string json_text(std::string json) {
-  std::string result;
-  result.reserve(json.size());
-  for (std::size_t i = 0; i < json.size(); ++i) {
-    const auto byte = static_cast<unsigned char>(json[i]);
-    const bool c1 = byte == 0xC2 && i + 1 < json.size() && static_cast<unsigned char>(json[i + 1]) < 0xA0;
-    if (byte == 0x7F) {
-      result += "\\u007f";
-    } else if (c1) {
-      result += fmt::format("\\u{:04x}", static_cast<unsigned char>(json[++i]));
-    } else {
-      result += json[i];
-    }
-  }
-  return result;
-}
-
 }  // namespace idlemeter::cli

@@ -42,7 +42,4 @@ void complain(fmt::format_string<Arguments...> format, Arguments&&... arguments)
   write_message(fmt::format(format, std::forward<Arguments>(arguments)...));
 }
 
-/// A JSON text in which control characters beyond ASCII's first 32 are escaped too (RFC 8259 leaves them as they are).
-std::string json_text(std::string json);
-
 }  // namespace idlemeter::cli

@@ -54,9 +54,13 @@ void add_plan_options(Command command, RecordingPlan& plan) {
   time(
       "--for", RecordingPlan::kShortest, [to](Nanoseconds length) { to->length = length; },
       "How long each run is: 60 (seconds), 90s or 1:30");
-  time(
-      "--after", Nanoseconds{}, [to](Nanoseconds length) { to->after = length; },
-      "How long to wait before the first run");
+  command.option(
+      "--after",
+      [to](const std::string& text) {
+        if ((to->at_mark = text == "mark")) return std::string();
+        return read_time(text, Nanoseconds{}, to->after);
+      },
+      "How long to wait from the game's first frame to the first run; or mark: it begins at a mark");
   command.option("--repeat", to->repeat, "How many runs to record").check(positive());
   time(
       "--pause", Nanoseconds{}, [to](Nanoseconds length) { to->pause = length; }, "How long to wait between runs");

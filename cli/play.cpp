@@ -109,6 +109,7 @@ MeterOptions meter_options(const PlayOptions& options, const std::shared_ptr<Fac
   meter.folder = meter_folder();
   meter.settings = chosen_settings(options.settings);
   meter.store = options.store;
+  meter.game_name = options.game_name;
   RecordingChoices& always = meter.settings.recording;  // also for recordings that are started by key or command
   const RunNotes& notes = options.plan.notes;
   for (const auto& [name, value] : notes.settings) always.settings[name] = value;
@@ -156,7 +157,7 @@ std::vector<std::string> environment_for(const PlayOptions& options, const fs::p
   }
   variables.push_back("IDLEMETER_LINK=" + socket.string());
   variables.push_back(fmt::format("IDLEMETER_GPU_TIME={}", gpu_time));
-  if (options.linked || is_32_bit(options.game.front())) return variables;
+  if (options.linked || starts_32_bit(options.game)) return variables;
   const fs::path probe = plain_name_of(probe_library().parent_path()) / kProbe;
   prepend("LD_PRELOAD", probe.string());
   prepend("VK_ADD_LAYER_PATH", (probe.parent_path() / "layers").string());
@@ -182,7 +183,16 @@ int cannot_start(const std::string& game, int error) {
   return error == ENOENT ? 127 : 126;
 }
 
-int play(const PlayOptions& options) {
+int play(PlayOptions options) {
+  const bool is_blind = !options.above && !options.linked && starts_32_bit(options.game);
+  if (is_blind) options.program_32_bit = options.game.front();
+  if (is_blind && options.end_game) {
+    complain(
+        "idlemeter: '{}' is a 32-bit program, which can't load the probe: nothing can be recorded; measure it with "
+        "--above\n",
+        options.game.front());
+    return kNothingPresented;
+  }
   if (const std::string wrong = problem_with(options.plan); !wrong.empty()) return misuse("play", wrong);
   take_signals();
   auto faces = std::make_shared<Faces>();
@@ -191,6 +201,7 @@ int play(const PlayOptions& options) {
     settings.above = [own = std::to_string(::getpid())](int pid) { return variable_of(pid, kAbove) == own; };
   }
   const auto end_game = std::make_shared<std::function<void()>>();
+  settings.is_ending = &Companion::was_asked_to_end;
   settings.plan_is_over = [end_game] {
     if (*end_game) (*end_game)();
   };
@@ -203,7 +214,9 @@ int play(const PlayOptions& options) {
   if (game == 0) return cannot_start(options.game[0], error);
   Companion companion(*meter, game, 0, mark_of(options, *meter));
   if (options.end_game) *end_game = [&companion] { companion.end_game(); };
+  if (!options.above && !options.linked) companion.look_for_32_bit(options.end_game);
   meter->run();
+  if (options.program_32_bit.empty()) options.program_32_bit = companion.program_32_bit();
   const Outcome outcome = print_outcome(*meter, options, figures);
   meter.reset();
   faces.reset();                         // its folders go before a signal ends this too
@@ -256,6 +269,7 @@ int attach(const PlayOptions& options) {
     settings.socket = socket.filename();
     make_way(options, settings.folder);
   }
+  settings.is_ending = &Companion::was_asked_to_end;
   const FigureSet figures = figure_set(options.figures, settings.settings);
   Meter meter(std::move(settings));
   Companion companion(meter, 0, options.pid, {});
@@ -266,6 +280,7 @@ int attach(const PlayOptions& options) {
 void add_options(Command command, const std::shared_ptr<PlayOptions>& options) {
   command.option("--face", options->face,
                  "A kept face, a face file or a starter's name, regardless of the settings' rules");
+  command.option("--game", options->game_name, "The game's name in runs and on faces, instead of its program's");
   command.option("--settings", options->settings, "A settings file instead of " + usual_settings_path().string());
   command.option("--store", options->store, "The file that recordings go to").shows_default();
   command.flag("--above", options->above,

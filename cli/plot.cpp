@@ -32,7 +32,7 @@ namespace {
 constexpr std::size_t kMostRuns = 6;  // as many colours as can be told apart
 
 struct Options {
-  std::string store = Store::usual_path().string();
+  std::string store = usual_store();
   std::vector<std::string> runs, readings;
   std::string what = "time", file;
   std::vector<std::string> span;
@@ -247,6 +247,9 @@ void add_plot(Command app) {
       [options](const std::string& text) { return read_size(text, options->plot.width, options->plot.height); },
       "Width and height in pixels; 1280x720 unless said otherwise");
   command.flag("--dark", options->plot.dark, "On dark ground");
+  command.lacks("--by,--tag",
+                "runs are named by their numbers here: 'idlemeter runs --tag TAG' lists them, and compare "
+                "and report take both options");
   command.option("--store", options->store, "The file that holds runs").shows_default();
 }
 

@@ -12,13 +12,15 @@
 #include "output.hpp"
 #include "plan_options.hpp"
 #include "run_groups.hpp"
+#include "values.hpp"
 
 namespace idlemeter::cli {
 namespace {
 
 struct Options {
-  std::string store = Store::usual_path().string(), file, title, note;
+  std::string store = usual_store(), file, title, note;
   GroupChoice groups;
+  bool arguments = false;
 };
 
 int report(const Options& options) {
@@ -31,8 +33,11 @@ int report(const Options& options) {
     throw Error(Error::Code::exists, "is there already", file, "name a file with -o; one that is named is replaced");
   const Store store(options.store, Store::Mode::existing);
   const ChosenGroups chosen = chosen_groups(store, choice);
-  replace_file(file, report_page(store, chosen.groups, chosen.figures,
-                                 {.title = options.title, .note = options.note, .comparison = chosen.how}));
+  replace_file(
+      file,
+      report_page(
+          store, chosen.groups, chosen.figures,
+          {.title = options.title, .note = options.note, .comparison = chosen.how, .arguments = options.arguments}));
   print("{}\n", file);
   return 0;
 }
@@ -47,6 +52,8 @@ void add_report(Command app) {
   command.option("-o,--output", options->file, "The file to write; report.html unless said otherwise");
   command.option("--title", options->title, "The title; else the game and the machine");
   command.option("--note", options->note, "A paragraph below the title");
+  command.flag("--arguments", options->arguments,
+               "Show the words that the game was started with, which may hold tokens of a launcher");
   command.option("--store", options->store, "The file that holds runs").shows_default();
 }
 

@@ -87,7 +87,7 @@ std::string figures(const RunInsight& run, const std::vector<SureFigure>& interv
 }
 
 std::string trust(const RunInsight& run) {
-  if (run.doubts.empty()) return line("trust", "nothing speaks against these figures");
+  if (run.doubts.empty()) return line("trust", "no problems found");
   std::string text;
   for (const Doubt& doubt : run.doubts) text += line(text.empty() ? "trust" : "", "! " + printable(doubt.text));
   return text;
@@ -113,7 +113,8 @@ std::string run_screen(const RunInsight& run, const std::vector<SureFigure>& int
   std::string text = heading(run.info) + "\n" + figures(run, intervals) + "\n";
   if (run.summary.frames > 0) text += line("stutters", stutter_words(run)) + line("limit", limit_words(run));
   text += line("heat", heat_words(run)) + line("clocks", clock_words(run)) + line("power", power_words(run));
-  if (run.summary.frames > 0) text += trust(run);
+  text += line("marks", printable(mark_words(run)));
+  if (run.summary.frames > 0 || !is_log(run.info)) text += trust(run);
   if (run.summary.left_out > 0)
     text +=
         line("", fmt::format("{} intervals of zero or less or over an hour are in no figure", run.summary.left_out));

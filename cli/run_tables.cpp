@@ -11,6 +11,7 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/insight/run_insight.hpp"
+#include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/run.hpp"
@@ -130,11 +131,6 @@ std::vector<std::string> titles(const std::vector<RunInsight>& runs, std::vector
 
 }  // namespace
 
-bool is_log(const RunInfo& run) {
-  const auto& tags = run.details.tags;
-  return run.frames == 0 && std::find(tags.begin(), tags.end(), "log") != tags.end();
-}
-
 std::string heading(const RunInfo& run, Facts facts) {
   constexpr std::string_view kMain[] = {"Machine", "Processor", "GPU", "Graphics API", "Picture"};
   const std::string game = run.details.game.empty() ? "no name" : printable(run.details.game);
@@ -231,6 +227,8 @@ std::string statistics_table(const RunInsight& run) {
     text += table.text("  ");
   }
   text += remarks(run.summary);
+  for (const RunMark& mark : run.marks)
+    text += fmt::format("  mark {} at {}\n", printable(mark.about), moment_words(mark.at));
   if (run.readings.empty()) return text;
   const std::string edge = fmt::format("{:.0f} s", in_seconds(run.edge));
   Table table({left, right, right, right, right, right});

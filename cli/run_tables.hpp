@@ -23,9 +23,6 @@ enum class Readings { main, all };
 /// Which facts of a run a heading has: the machine's main ones in a line, or all of them, a line each.
 enum class Facts { main, all };
 
-/// Whether the run is a log of readings without a game.
-bool is_log(const RunInfo& run);
-
 /// The first lines about a run: number, game, date, settings, machine, note, tags.
 std::string heading(const RunInfo& run, Facts facts = Facts::main);
 

@@ -28,7 +28,7 @@ namespace idlemeter::cli {
 namespace {
 
 struct Options {
-  std::string store = Store::usual_path().string();
+  std::string store = usual_store();
   std::vector<std::string> runs;
   bool json = false;
   bool all = false, intervals = false;

@@ -9,6 +9,7 @@
 
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
+#include "idlemeter/runs/repair.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/run_file.hpp"
 #include "idlemeter/runs/store.hpp"
@@ -16,19 +17,19 @@
 #include "plan_options.hpp"
 #include "run_lists.hpp"
 #include "runs_commands.hpp"
+#include "temporary_folder.hpp"
+#include "values.hpp"
 
 namespace idlemeter::cli {
 namespace {
 
 namespace fs = std::filesystem;
 
-constexpr std::size_t kLargestRunFile = std::size_t{1} << 31;
-
 struct ChangeOptions {
-  std::string store = Store::usual_path().string();
+  std::string store = usual_store();
   std::vector<std::string> runs;
-  std::string game, note, repaired;
-  bool no_note = false;
+  std::string game, note, repaired, copied;
+  bool no_note = false, arguments = false;
   RunNotes notes;
   std::vector<std::string> tags_to_drop, settings_to_drop, stores;
 };
@@ -83,61 +84,93 @@ int compact(const ChangeOptions& options) {
 
 /// A store's runs, or those of a file that 'runs export --json' wrote.
 Store::Added add_file(Store& store, const std::string& file, const std::vector<std::int64_t>& ids) {
-  std::ifstream stream(file, std::ios::binary);
-  std::string bytes(64, '\0');
-  stream.read(bytes.data(), static_cast<std::streamsize>(bytes.size()));
-  if (!is_run_file(bytes)) return store.add(Store(file, Store::Mode::existing), ids);
+  if (kind_of_file(file) != FileKind::run_file) return store.add(Store(file, Store::Mode::existing), ids);
   if (!ids.empty())
     throw Error(Error::Code::invalid, "--runs names runs of a store, and this is a file of runs without numbers", file,
                 "leave --runs away");
-  const FileBytes whole = read_regular_file(file, kLargestRunFile);
-  if (!whole.problem.empty()) throw Error(Error::Code::unreadable, whole.problem, file);
-  return add_run_file(store, whole.bytes, file);
+  return add_run_file(store, file);
+}
+
+/// "3 runs added as 4 to 6, 2 already here, run 1 continued; run 6 isn't finished yet: add it again later"
+std::string words_of(const Store::Added& added) {
+  std::string line = count_of(added.runs.size()) + " added";
+  if (!added.runs.empty())
+    line += added.runs.size() == 1 ? fmt::format(" as {}", added.runs.front())
+                                   : fmt::format(" as {} to {}", added.runs.front(), added.runs.back());
+  if (added.already > 0) line += fmt::format(", {} already here", added.already);
+  if (!added.continued.empty()) line += fmt::format(", the rest of {} added", fmt::join(added.continued, ", "));
+  if (!added.unfinished.empty())
+    line += fmt::format("; {} isn't finished: add it again later", fmt::join(added.unfinished, ", "));
+  return line;
 }
 
 int add(const ChangeOptions& options) {
-  Store store(options.store);
   const auto ids = run_lists(options.runs);
   if (!ids.empty() && options.stores.size() > 1) return misuse("runs add", "--runs names runs of one store; give one");
+  Store store(options.store);
   for (const std::string& file : options.stores) {
     std::error_code unknown;
     if (fs::equivalent(file, options.store, unknown))
       throw Error(Error::Code::invalid, "this is the store that runs are added to", file, "name another");
-    const Store::Added added = add_file(store, file, ids);
-    std::string line = fmt::format("{}: {} added", file, count_of(added.runs.size()));
-    if (!added.runs.empty())
-      line += added.runs.size() == 1 ? fmt::format(" as {}", added.runs.front())
-                                     : fmt::format(" as {} to {}", added.runs.front(), added.runs.back());
-    if (added.already > 0) line += fmt::format(", {} already here", added.already);
-    print("{}\n", line);
+    print("{}: {}\n", file, words_of(add_file(store, file, ids)));
+    flush_output();
   }
   return 0;
 }
 
+/// A new store with copies of runs: whole also while something records into the one that they come from.
+Store::Added copy_into(const ChangeOptions& options, const std::string& file) {
+  const Store from = store_of(options);
+  const auto ids = run_lists(options.runs);
+  for (const std::int64_t id : ids) (void)from.run(id);
+  Store made(file);
+  Store::Added added = made.add(from, ids);
+  if (!options.arguments) made.change(added.runs, {.facts_to_drop = {std::string(kArgumentsFact)}});
+  return added;
+}
+
+int copy(const ChangeOptions& options) {
+  if (options.copied == "-") {
+    const TemporaryFolder folder;
+    const fs::path file = folder.path() / "runs.db";
+    (void)copy_into(options, file.string());
+    std::ifstream in(file, std::ios::binary);
+    std::string part(std::size_t{1} << 20, '\0');
+    while (in.read(part.data(), static_cast<std::streamsize>(part.size())) || in.gcount() > 0)
+      write_raw(std::string_view(part).substr(0, static_cast<std::size_t>(in.gcount())));
+    return 0;
+  }
+  if (fs::exists(options.copied))
+    throw Error(Error::Code::exists, "already exists", options.copied,
+                "name a new file, or use 'runs add' to add to it");
+  print("{}: {}\n", options.copied, words_of(copy_into(options, options.copied)));
+  return 0;
+}
+
+/// What is wrong with the store, also if it can't be opened.
+std::vector<std::string> problems_of(const ChangeOptions& options) {
+  try {
+    return store_of(options).check();
+  } catch (const Error& error) {
+    if (error.code() != Error::Code::damaged) throw;
+    return {error.what()};
+  }
+}
+
 int check(const ChangeOptions& options) {
-  const Store store = store_of(options);
-  const auto problems = store.check();
+  if (!options.repaired.empty() && fs::exists(options.repaired))
+    throw Error(Error::Code::exists, "already exists", options.repaired, "name a new file with --repair");
+  const auto problems = problems_of(options);
   for (const std::string& problem : problems) print("{}\n", problem);
   if (options.repaired.empty()) {
-    print("{}\n", problems.empty() ? "all is well" : "the rest can be copied into a new store with --repair FILE");
+    print("{}\n", problems.empty() ? "all is well" : "--repair NEW copies what can still be read into a new store");
     return problems.empty() ? 0 : 1;
   }
-  if (fs::exists(options.repaired))
-    throw Error(Error::Code::unwritable, "is there already", options.repaired, "name a new file with --repair");
-  Store repaired(options.repaired);
-  std::size_t copied = 0, lost = 0;
-  for (const RunInfo& run : store.runs(Store::Facts::none)) {
-    try {
-      const std::int64_t id = run.id;
-      copied += repaired.add(store, {&id, 1}).runs.size();
-    } catch (const Error& error) {
-      complain("idlemeter: run {} isn't copied: {}\n", run.id, error.what());
-      ++lost;
-    }
-  }
-  print("{} copied into {}{}\n", count_of(copied), options.repaired,
-        lost == 0 ? "" : fmt::format(", {} couldn't be", count_of(lost)));
-  return lost == 0 ? 0 : 1;
+  const RepairedStore repaired = repair_store(options.store, options.repaired);
+  for (const std::string& lost : repaired.lost) print("lost: {}\n", lost);
+  print("{} copied into {}{}\n", count_of(repaired.runs), options.repaired,
+        repaired.lost.empty() ? ", nothing is lost" : "");
+  return repaired.lost.empty() ? 0 : 1;
 }
 
 }  // namespace
@@ -167,6 +200,14 @@ void add_run_changes(Command runs) {
   adds.option("FILE", options->stores, "Stores to copy from, and files that 'runs export --json' wrote").required();
   adds.option("--runs", options->runs, "Only these runs of a store, like 1-5,8").check(is_run_list());
   adds.option("--store", options->store, "The file that they go to, made if it isn't there").shows_default();
+  Command copies =
+      runs.add("copy", "Copy the store, or some of its runs, into a new file: whole also while it is written to",
+               [options] { return copy(*options); });
+  copies.option("FILE", options->copied, "The new store; - writes it to the standard output").required();
+  copies.option("--runs", options->runs, "Only these runs, like 1-5,8").check(is_run_list());
+  copies.flag("--arguments", options->arguments,
+              "Also the words that the games were started with, which may hold tokens of a launcher");
+  copies.option("--store", options->store, "The file that holds runs").shows_default();
   Command checks =
       command("check", "Check the store and all its runs; exit status 1 if something is wrong", &check, false);
   checks.option("--repair", options->repaired, "A new store to copy to what can still be read");

@@ -25,9 +25,9 @@ namespace idlemeter::cli {
 namespace {
 
 struct Options {
-  std::string store = Store::usual_path().string(), file, figures, settings;
+  std::string store = usual_store(), file, figures, settings;
   std::vector<std::string> runs;
-  bool readings = false, results = false, json = false;
+  bool readings = false, results = false, json = false, arguments = false;
 };
 
 std::string results_of(const Store& store, const std::vector<std::int64_t>& ids, const Options& options) {
@@ -39,21 +39,21 @@ std::string results_of(const Store& store, const std::vector<std::int64_t>& ids,
 int export_runs(const Options& options) {
   const Store store(options.store, Store::Mode::existing);
   const auto ids = run_lists(options.runs);
-  const std::string text = options.json                                  ? run_file(store, ids)
-                           : options.readings                            ? readings_csv(store, ids)
+  const std::string text = options.json       ? run_file(store, ids, {.arguments = options.arguments})
+                           : options.readings ? readings_csv(store, ids)
                            : options.results || !options.figures.empty() ? results_of(store, ids, options)
                                                                          : frames_csv(store, ids);
   if (options.file.empty()) {
     write_raw(text);
   } else {
-    replace_file(options.file, text);
+    replace_file(options.file, text, options.json ? FileKind::run_file : FileKind::other);
     print("{}\n", options.file);
   }
   return 0;
 }
 
 struct ImportOptions {
-  std::string store = Store::usual_path().string(), file, game, note, delimiter;
+  std::string store = usual_store(), file, game, note, delimiter;
   RunNotes notes;
   FrameLogFormat format;
   bool decimal_comma = false, decimal_point = false, dry_run = false;
@@ -121,6 +121,8 @@ void add_run_export(Command runs) {
       .excludes(readings)
       .excludes(results)
       .excludes(figures);
+  command.flag("--arguments", options->arguments,
+               "With --json: also the words that the game was started with, which may hold tokens of a launcher");
   command.option("-o,--output", options->file, "The file to write; else it goes to the standard output");
   command.option("--store", options->store, "The file that holds runs").shows_default();
   command.option("--settings", options->settings,

@@ -51,6 +51,7 @@ std::string words_of(const RecordingState& recording) {
     return fmt::format(", recording run {}{}{}", recording.run, which,
                        recording.left ? fmt::format(", {:.0f} s left", in_seconds(*recording.left)) : "");
   }
+  if (recording.waits_for == "a mark") return ", waits for a mark to record" + which;
   if (recording.starts_in == Nanoseconds{}) return ", will record the next game that presents" + which;
   return fmt::format(", {} in {:.0f} s{}", recording.number > 1 ? "pause: records again" : "will record",
                      in_seconds(recording.starts_in), which);
@@ -74,7 +75,7 @@ void print_state(const MeterState& state) {
 std::string done(const MeterCommand& command, const MeterAnswer& answer) {
   if (answer.run && !answer.finished.value_or(true))
     return fmt::format("run {} ends as soon as the store takes the rest", *answer.run);
-  if (answer.run) return fmt::format("run {}", *answer.run);
+  if (answer.run) return fmt::format("run {}{}", *answer.run, answer.game ? " of " + *answer.game : "");
   if (answer.face) return "face " + *answer.face;
   if (answer.visible) return *answer.visible ? "shown" : "hidden";
   if (answer.marks) return fmt::format("mark {}", *answer.marks);
@@ -93,7 +94,7 @@ int tell(const TellOptions& options) {
       complain("idlemeter: meter {}: {}\n", meter.pid, answer.error);
       status = 1;
     } else if (options.json) {
-      write_raw(json_text(text) + "\n");
+      write_raw(escaped_json(text) + "\n");
     } else if (answer.state) {
       print_state(*answer.state);
     } else {

@@ -1,12 +1,7 @@
 #include "temporary_folder.hpp"
 
-#include <stdlib.h>
-
 #include <mutex>
 #include <set>
-#include <string>
-
-#include "idlemeter/base/error.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -26,19 +21,15 @@ Folders& folders() {
 }  // namespace
 
 TemporaryFolder::TemporaryFolder() {
-  std::string name = (fs::temp_directory_path() / "idlemeter-XXXXXX").string();
   const std::lock_guard lock(folders().mutex);
-  if (::mkdtemp(name.data()) == nullptr)
-    throw Error("cannot make a temporary folder", name, "set TMPDIR to a folder that you may write to");
-  path_ = name;
-  folders().paths.insert(path_);
+  folder_ = std::make_unique<ScratchFolder>();
+  folders().paths.insert(path());
 }
 
 TemporaryFolder::~TemporaryFolder() {
   const std::lock_guard lock(folders().mutex);
-  folders().paths.erase(path_);
-  std::error_code ignored;
-  fs::remove_all(path_, ignored);
+  folders().paths.erase(path());
+  folder_.reset();
 }
 
 TemporaryFolder::Writing::Writing() { folders().mutex.lock(); }

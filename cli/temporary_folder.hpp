@@ -2,6 +2,9 @@
 #pragma once
 
 #include <filesystem>
+#include <memory>
+
+#include "idlemeter/base/scratch_folder.hpp"
 
 namespace idlemeter::cli {
 
@@ -14,7 +17,7 @@ class TemporaryFolder {
   TemporaryFolder& operator=(const TemporaryFolder&) = delete;
   ~TemporaryFolder();
 
-  [[nodiscard]] const std::filesystem::path& path() const { return path_; }
+  [[nodiscard]] const std::filesystem::path& path() const { return folder_->path(); }
 
   /// Removes all that there are, for a process that ends without its destructors. Waits for whoever is Writing, and
   /// lets nobody write afterwards. Any thread.
@@ -30,7 +33,7 @@ class TemporaryFolder {
   };
 
  private:
-  std::filesystem::path path_;
+  std::unique_ptr<ScratchFolder> folder_;
 };
 
 }  // namespace idlemeter::cli

@@ -19,6 +19,7 @@
 #include "idlemeter/sources/command_source.hpp"
 #include "idlemeter/sources/game_pid.hpp"
 #include "idlemeter/sources/machine.hpp"
+#include "output.hpp"
 #include "simulation.hpp"
 #include "temporary_folder.hpp"
 #include "terminal.hpp"
@@ -54,6 +55,20 @@ Settings chosen_settings(const std::string& file) {
   if (!file.empty()) return load_settings(file);
   const fs::path usual = usual_settings_path();
   return fs::exists(usual) ? load_settings(usual) : Settings{};
+}
+
+std::string usual_store() {
+  static const std::string store = [] {
+    try {
+      const fs::path chosen = chosen_settings("").store;
+      if (!chosen.empty()) return chosen.string();
+    } catch (const Error& error) {
+      complain("{}\nidlemeter: warning: the settings aren't used: runs are looked for in {}\n", error.what(),
+               Store::usual_path().string());
+    }
+    return Store::usual_path().string();
+  }();
+  return store;
 }
 
 Snapshot readings_here(const std::vector<std::string>& ids) {

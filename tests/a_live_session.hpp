@@ -70,8 +70,9 @@ class ALiveSession : public ::testing::Test {
     restart();
   }
 
-  void restart() {
+  void restart(std::function<bool()> is_ending = {}) {
     MeterOptions options;
+    options.is_ending = std::move(is_ending);
     options.store = folder_ / "runs.db";
     options.faces = {"rate", "benchmark"};
     options.face_of = [](const std::filesystem::path&) { return std::string("rate"); };

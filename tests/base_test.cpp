@@ -11,6 +11,7 @@
 #include "folder.hpp"
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 
@@ -102,8 +103,36 @@ TEST(Text, IsAFieldOfCsvThatNoSpreadsheetExecutes) {
       {"-1-1", "'-1-1"},
       {"a\x1b[2J", "a\xef\xbf\xbd[2J"},
       {"über", "über"},
+      {" \t=1+1", "\"' \t=1+1\""},
+      {"\n@x", "\"'\n@x\""},
+      {"a;b", "\"a;b\""},
+      {" -1", " -1"},
   };
   for (const auto& [text, field] : cases) EXPECT_EQ(csv_field(text), field) << text;
+}
+
+TEST(Text, JsonIsEscapedWhereATerminalWouldObey) {
+  const std::pair<const char*, const char*> cases[] = {
+      {"{\n  \"a\": \"über\"}", "{\n  \"a\": \"über\"}"},
+      {"\x7f", "\\u007f"},
+      {"\xc2\x9b", "\\u009b"},
+      {"\xe2\x80\xae|\xe2\x80\xa8", "\\u202e|\\u2028"},
+      {"\xf0\x9f\x8c\x8a", "\xf0\x9f\x8c\x8a"},
+  };
+  for (const auto& [json, safe] : cases) EXPECT_EQ(escaped_json(json), safe) << json;
+}
+
+TEST(Files, AreKnownByWhatTheyHold) {
+  const testing::Folder folder;
+  const std::pair<std::string, FileKind> cases[] = {{std::string("SQLite format 3\0x", 17), FileKind::store},
+                                                    {"name = \"x\"\n[[row]]\n", FileKind::toml},
+                                                    {"PK\3\4", FileKind::bundle},
+                                                    {"{\"format\":\"idle-meter-runs\",", FileKind::run_file},
+                                                    {"<!DOCTYPE html>", FileKind::other},
+                                                    {"", FileKind::other}};
+  for (const auto& [bytes, kind] : cases) EXPECT_EQ(kind_of_file(folder.file("f", bytes)), kind) << bytes;
+  EXPECT_EQ(kind_of_file(folder.file("settings.toml", "face = \"x\"")), FileKind::toml);
+  EXPECT_EQ(kind_of_file(folder / "none"), FileKind::other);
 }
 
 TEST(KeyChord, IsReadInAnySpellingAndWrittenInOne) {

@@ -296,7 +296,7 @@ TEST(RunFile, ThatIsWrongAddsNothing) {
     const char *cut, *instead, *words;
   } cases[] = {
       {"\"version\":1", "\"version\":2", "is of version 2, made by a newer Idle Meter"},
-      {"idle-meter-runs", "some-runs", "the file.format isn't idle-meter-runs"},
+      {"idle-meter-runs", "some-runs", "the file doesn't begin with the format idle-meter-runs"},
       {"\"frame_time_ns\":[10000001", "\"frame_time_ns\":[0", "run 1:.frames.frame_time_ns[0] must be a whole number"},
       {"\"frame_time_ns\":[", "\"frame_time_ns\":[7,", "frame_time_ns must be as long as presented_ns"},
       {"\"lost_frames\":12", "\"lost_frames\":-1", "run 1:.lost_frames must be a whole number from 0"},

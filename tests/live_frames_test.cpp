@@ -2,11 +2,14 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <random>
 #include <span>
 #include <stdexcept>
+#include <vector>
 
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_spans.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
 #include "shapes.hpp"
 
@@ -57,11 +60,11 @@ TEST_P(LiveFramesOf, ASlidingSpanEqualTheOfflineFiguresOfItsFrames) {
   }
 }
 
-TEST_P(LiveFramesOf, AGrowingSpanTakeAtMostSixteenBytesEach) {
+TEST_P(LiveFramesOf, AGrowingSpanTakesAtMostEightBytesAFrame) {
   LiveFrames live = LiveFrames::growing();
   constexpr std::size_t kFrames = 200'000;
   for (Nanoseconds interval : testing::generate(GetParam(), kFrames)) live.add(interval);
-  EXPECT_LE(live.memory(), 16 * kFrames);
+  EXPECT_LE(live.memory(), 85 * kFrames / 10);
 }
 
 INSTANTIATE_TEST_SUITE_P(Shapes, LiveFramesOf, ::testing::ValuesIn(testing::kDistributions));
@@ -128,6 +131,76 @@ TEST(LiveFrames, FiguresAreRightAfterAnyMixOfAddingAndRemoving) {
     while (first > 0 && time < 40 * kSecond && all.size() - first < 3'000) time += all[--first];
     expect_same(live.summary(), summarize(std::span(all).subspan(first)));
   }
+}
+
+/// Each span as the frames that it has, beside the spans.
+struct PlainSpan {
+  std::vector<Nanoseconds> frames;
+  bool held = false;
+};
+
+TEST_P(LiveFramesOf, SpansThatShareFramesEqualTheOfflineFiguresOfEach) {
+  const auto frames = testing::generate(GetParam(), 40'000);
+  FrameSpans spans;
+  std::vector<PlainSpan> plain(3);
+  for (std::size_t i = 0; i < plain.size(); ++i) EXPECT_EQ(spans.add_span(), i);
+  std::mt19937 random(7);
+  const SummaryRequest all{{Share::percent(1), Share::percent(0.1)},
+                           {LowDefinition::mean_of_slowest, LowDefinition::percentile, LowDefinition::share_of_time},
+                           {0.01, 0.95, 0.99}};
+  for (std::size_t i = 0; i < frames.size(); ++i) {
+    spans.add(frames[i]);
+    for (PlainSpan& span : plain) {
+      if (!span.held) span.frames.push_back(frames[i]);
+    }
+    if (random() % 500 == 0) {
+      const std::size_t id = 1 + random() % 2;  // the first is never restarted
+      const std::size_t already = std::min<std::size_t>(random() % 30, i + 1);
+      switch (random() % 3) {
+        case 0:
+          spans.restart(id);
+          plain[id] = {};
+          break;
+        case 1:
+          spans.restart(id, std::span(frames).subspan(i + 1 - already, already));
+          plain[id] = {{frames.begin() + static_cast<std::ptrdiff_t>(i + 1 - already),
+                        frames.begin() + static_cast<std::ptrdiff_t>(i + 1)}};
+          break;
+        default:
+          spans.hold(id);
+          plain[id].held = true;
+      }
+    }
+    if (i % 1'777 != 0 && i + 1 != frames.size()) continue;
+    for (std::size_t id = 0; id < plain.size(); ++id) {
+      if (!plain[id].frames.empty()) expect_same(spans.summary(id, all), summarize(plain[id].frames, all));
+    }
+  }
+  EXPECT_LE(spans.memory(), 9 * frames.size() + 200'000) << "of one and the same frames";
+}
+
+TEST(FrameSpans, AFullSpanCountsWhatItLeavesOutAndTheOthersGoOn) {
+  FrameSpans spans(3);
+  const auto whole = spans.add_span(), other = spans.add_span();
+  for (int i = 1; i <= 5; ++i) spans.add(i * kMillisecond);
+  EXPECT_EQ(spans.summary(whole).frames, 3u);
+  EXPECT_EQ(spans.summary(whole).left_out, 2u);
+  spans.restart(other);
+  spans.add(9 * kMillisecond);
+  spans.add(Nanoseconds{});
+  EXPECT_EQ(spans.summary(whole).longest, 3 * kMillisecond);
+  EXPECT_EQ(spans.summary(whole).left_out, 4u);
+  EXPECT_EQ(spans.summary(other).longest, 9 * kMillisecond);
+  EXPECT_EQ(spans.summary(other).left_out, 1u);
+}
+
+TEST(LiveFrames, KeepsFramesOfManySeconds) {
+  LiveFrames live = LiveFrames::growing();
+  std::vector<Nanoseconds> frames;
+  for (int i = 0; i < 2'000; ++i)
+    frames.push_back(i % 3 == 0 ? (4 + i % 7) * kSecond + Nanoseconds{i} : i * kMillisecond + kMillisecond);
+  for (const Nanoseconds frame : frames) live.add(frame);
+  expect_same(live.summary(), summarize(frames));
 }
 
 TEST(LiveFrames, RefusesASpanThatHoldsNothing) {

@@ -2,6 +2,8 @@
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <gtest/gtest.h>
+#include <sys/file.h>
+#include <sys/stat.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
@@ -171,6 +173,88 @@ TEST_F(ALiveSession, AResultsFileOfSomethingElseIsLeftAlone) {
   EXPECT_NE(tell({.what = What::record}).error.find("has other columns than these results"), std::string::npos);
   EXPECT_EQ(testing::text_of(folder_ / "table.csv"), "a,b\n1,2\n");
   EXPECT_TRUE(Store(folder_ / "runs.db", Store::Mode::existing).run(1).finished) << "the run itself is safe";
+}
+
+/// The game of the fixture presents every 10 ms, on the whole hundredths of its clock.
+TEST_F(ALiveSession, ARecordingHasWholeFramesFromTheTimeThatWasAskedFor) {
+  session_->plan({.after = 2 * kSecond, .length = 3 * kSecond});
+  play(5);  // a slow loader: nothing is presented yet
+  add_game();
+  play(1.5);
+  EXPECT_EQ(state().recording->phase, RecordingState::Phase::planned) << "it counts from the first frame";
+  play(4);
+  session_->end_recordings(std::chrono::seconds(30));
+  const Store store(folder_ / "runs.db", Store::Mode::existing);
+  const auto frames = store.frames(1);
+  EXPECT_EQ(frames.size(), 300u);
+  EXPECT_EQ(store.run(1).length, 3 * kSecond);
+  EXPECT_EQ(frames.front().at, Moment{10 * kMillisecond}) << "its first frame begins with it";
+}
+
+TEST_F(ALiveSession, AMarkBeginsARecordingThatWaitsForIt) {
+  add_game();
+  play(1);
+  EXPECT_EQ(tell({.what = What::record, .plan = {.at_mark = true, .length = kSecond}}).error, "");
+  play(3);
+  EXPECT_EQ(state().recording->waits_for, "a mark");
+  EXPECT_EQ(tell({.what = What::mark}).error, "");
+  play(2);
+  session_->end_recordings(std::chrono::seconds(30));
+  EXPECT_NEAR(in_seconds(Store(folder_ / "runs.db", Store::Mode::existing).run(1).length), 1, 0.011);
+}
+
+TEST_F(ALiveSession, NotesHaveALimit) {
+  add_game();
+  play(0.5);
+  EXPECT_EQ(tell({.what = What::record}).run, 1);
+  const MeterCommand flood{.what = What::note, .plan = {.notes = {.note = std::string(60'000, 'n')}}};
+  EXPECT_EQ(tell(flood).error, "");
+  for (int i = 0; i < 100; ++i) EXPECT_NE(tell(flood).error.find("limited to 64 KiB together"), std::string::npos);
+  play(1);
+  session_->end_recordings(std::chrono::seconds(30));
+  EXPECT_EQ(Store(folder_ / "runs.db", Store::Mode::existing).run(1).details.note.size(), 60'000u);
+}
+
+TEST_F(ALiveSession, AResultsFileThatCannotBeWrittenCostsTheRunNothing) {
+  const std::string before = "run,game\r\nhalf a line";
+  const auto pipe = folder_ / "pipe.csv", locked = folder_.file("locked.csv", "");
+  ASSERT_EQ(::mkfifo(pipe.c_str(), 0600), 0);
+  const int held = ::open(locked.c_str(), O_RDONLY | O_CLOEXEC);
+  ASSERT_EQ(::flock(held, LOCK_EX), 0);
+  const std::pair<std::filesystem::path, const char*> cases[] = {{pipe, "is not a regular file"},
+                                                                 {"/dev/zero", "is not a regular file"},
+                                                                 {locked, "has the results file locked"},
+                                                                 {"/dev/full", "is not a regular file"}};
+  std::int64_t run = 0;
+  for (const auto& [file, problem] : cases) {
+    recording_.results = file;
+    restart();
+    add_game();
+    play(0.5);
+    EXPECT_EQ(tell({.what = What::record}).run, ++run);
+    play(1);
+    const std::string error = tell({.what = What::record}).error;
+    EXPECT_NE(error.find(problem), std::string::npos) << file << ": " << error;
+    EXPECT_NE(error.find("is recorded, but not its results"), std::string::npos) << error;
+    const RunInfo info = Store(folder_ / "runs.db", Store::Mode::existing).run(run);
+    EXPECT_TRUE(info.finished);
+    EXPECT_EQ(info.end, RunEnd::asked) << file;
+  }
+  ::close(held);
+}
+
+TEST_F(ALiveSession, AGameThatWasEndedDidNotCrash) {
+  for (const bool asked : {false, true}) {
+    restart([asked] { return asked; });
+    add_game().closes = false;
+    play(0.5);
+    const auto run = tell({.what = What::record}).run;
+    play(1);
+    session_->leave(*last_);
+    session_->end_recordings(std::chrono::seconds(30));
+    EXPECT_EQ(Store(folder_ / "runs.db", Store::Mode::existing).run(*run).end,
+              asked ? RunEnd::game_ended : RunEnd::game_crashed);
+  }
 }
 
 }  // namespace

@@ -1,12 +1,18 @@
 // What is known of a process by its number.
 #include "idlemeter/meter/process.hpp"
 
+#include <fcntl.h>
 #include <gtest/gtest.h>
 #include <signal.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <cstdlib>
 #include <filesystem>
+#include <string>
+#include <vector>
+
+#include "folder.hpp"
 
 namespace idlemeter {
 namespace {
@@ -24,7 +30,7 @@ TEST(Process, IsKnownByItsNumber) {
   char byte = 0;
   ASSERT_EQ(::read(ready[0], &byte, 1), 1);
   EXPECT_TRUE(is_running(child));
-  EXPECT_EQ(name_of_process(child), "sh");
+  EXPECT_EQ(program_of(child).name, std::filesystem::canonical("/bin/sh").filename()) << "no script, but words";
   EXPECT_EQ(executable_of(child), std::filesystem::canonical("/bin/sh"));
   EXPECT_EQ(variable_of(child, "IDLEMETER_TEST_MARK"), "seaweed");
   EXPECT_EQ(variable_of(child, "IDLEMETER_TEST"), "") << "the whole name";
@@ -36,11 +42,93 @@ TEST(Process, IsKnownByItsNumber) {
   ::kill(-child, SIGKILL);
   ::waitpid(child, nullptr, 0);
   EXPECT_FALSE(is_running(child));
-  EXPECT_EQ(name_of_process(child), "process " + std::to_string(child));
+  EXPECT_EQ(program_of(child).name, "process " + std::to_string(child));
   EXPECT_EQ(executable_of(child), "");
   EXPECT_EQ(variable_of(child, "PATH"), "");
   ::close(ready[0]);
   ::close(ready[1]);
+}
+
+/// A program that waits, under another name and with these words.
+class Waiting {
+ public:
+  Waiting(const std::filesystem::path& file, std::vector<std::string> words, const std::string& prefix) {
+    std::filesystem::create_directories(file.parent_path());
+    std::filesystem::copy_file(IDLE_PROGRAM, file, std::filesystem::copy_options::overwrite_existing);
+    int ready[2];
+    EXPECT_EQ(::pipe2(ready, O_CLOEXEC), 0);
+    pid_ = ::fork();
+    if (pid_ == 0) {
+      std::vector<char*> pointers;
+      for (std::string& word : words) pointers.push_back(word.data());
+      pointers.push_back(nullptr);
+      ::setenv("WINEPREFIX", prefix.c_str(), 1);
+      if (::chdir(prefix.c_str()) == 0) ::execv(file.c_str(), pointers.data());
+      ::_exit(127);
+    }
+    ::close(ready[1]);
+    char byte = 0;
+    (void)!::read(ready[0], &byte, 1);  // the other end closes as the program begins
+    ::close(ready[0]);
+  }
+  Waiting(const Waiting&) = delete;
+  Waiting& operator=(const Waiting&) = delete;
+  ~Waiting() {
+    ::kill(pid_, SIGKILL);
+    ::waitpid(pid_, nullptr, 0);
+  }
+  [[nodiscard]] int pid() const { return pid_; }
+
+ private:
+  pid_t pid_ = 0;
+};
+
+TEST(Process, IsNamedByWhatItRuns) {
+  const testing::Folder folder;
+  const std::string at = folder.path().string();
+  for (const char* file :
+       {"rally.py", "lib/rally.jar", "drive_c/Games/TidewaterFrontier.exe", "rally.sh", "game.x86_64"})
+    folder.file(file, "");
+  std::filesystem::create_directories(folder / "dosdevices");
+  std::filesystem::create_directory_symlink("../drive_c", folder / "dosdevices/c:");
+  const struct {
+    const char* executable;
+    std::vector<std::string> words;
+    std::string name, file;
+  } cases[] = {
+      {"a_game_with_a_very_long_name", {"x"}, "a_game_with_a_very_long_name", "bin/a_game_with_a_very_long_name"},
+      {"python3.11", {"python3", "-u", "rally.py", "--fast"}, "rally.py", "rally.py"},
+      {"python3", {"python3", "-m", "rally"}, "rally", ""},
+      {"python3", {"python3", "-c", "print(1)"}, "python3", "bin/python3"},
+      {"bash", {"bash", at + "/rally.sh"}, "rally.sh", "rally.sh"},
+      {"java", {"java", "-Xmx1g", "-cp", "lib/rally.jar", "com.tide.Rally", "x"}, "com.tide.Rally", ""},
+      {"java", {"java", "-jar", "lib/rally.jar"}, "rally.jar", "lib/rally.jar"},
+      {"wine64-preloader",
+       {"C:\\Games\\TidewaterFrontier.exe", "-dx11"},
+       "TidewaterFrontier.exe",
+       "drive_c/Games/TidewaterFrontier.exe"},
+      {"wine64",
+       {"wine64", "drive_c/Games/TidewaterFrontier.exe"},
+       "TidewaterFrontier.exe",
+       "drive_c/Games/TidewaterFrontier.exe"},
+      {"wine64", {"wine64", "winecfg"}, "wine64", "bin/wine64"},
+  };
+  for (const auto& one : cases) {
+    const Waiting process(folder / (std::string("bin/") + one.executable), one.words, at);
+    const ProgramOfProcess program = program_of(process.pid());
+    EXPECT_EQ(program.name, one.name);
+    EXPECT_EQ(program.file, one.file.empty() ? "" : (folder / one.file).string()) << one.name;
+    EXPECT_EQ(program.loader.empty(), one.name == one.executable) << one.name;
+  }
+}
+
+TEST(Process, KnowsProgramsFor32Bits) {
+  const testing::Folder folder;
+  EXPECT_FALSE(is_32_bit("/proc/self/exe"));
+  EXPECT_FALSE(is_32_bit(folder / "none"));
+  EXPECT_TRUE(is_32_bit(folder.file("old", std::string("\x7f"
+                                                       "ELF\1\1\1") +
+                                               std::string(50, '\0'))));
 }
 
 }  // namespace

@@ -113,6 +113,62 @@ TEST(StoreChanges, RunsOfOtherStoresAreCopiedOnce) {
   EXPECT_GT(all.sizes().at(1), 50u);
 }
 
+TEST(StoreChanges, ARunThatWasCopiedWhileItWasRecordedIsContinued) {
+  const Folder folder;
+  Store rig(folder / "rig.db"), all(folder / "all.db");
+  Recorder recorder(rig, {.game = "Rally"}, [] { return Moment{}; });
+  Moment at{};
+  const auto play = [&](int frames) {
+    for (int i = 0; i < frames; ++i) recorder.add({at += 10 * kMillisecond, 10 * kMillisecond});
+    recorder.add(at, snapshot_of({kLoad}, {42.0}));
+    recorder.flush();
+  };
+  play(150);
+  const Store::Added first = all.add(rig);
+  EXPECT_EQ(first.runs, Ids{1});
+  EXPECT_EQ(first.unfinished, Ids{1});
+  all.change(Ids{1}, {.note = "mine", .tags = {"kept"}});
+  EXPECT_EQ(all.add(rig).already, 1u) << "nothing new";
+  play(8'000);
+  recorder.finish();
+  const Store::Added rest = all.add(rig);
+  EXPECT_EQ(rest.continued, Ids{1});
+  EXPECT_EQ(rest.unfinished, Ids());
+  EXPECT_EQ(all.frames(1), rig.frames(1));
+  EXPECT_EQ(all.series(1).at(0).at.size(), 2u);
+  EXPECT_EQ(all.run(1).details.note, "mine");
+  EXPECT_EQ(all.run(1).details.tags, std::vector<std::string>{"kept"});
+  EXPECT_TRUE(all.run(1).finished);
+  EXPECT_EQ(all.add(rig).already, 1u);
+  EXPECT_EQ(rig.add(all).already, 1u) << "the shorter one never replaces the longer";
+  EXPECT_TRUE(all.check().empty());
+}
+
+TEST(StoreChanges, RunsWithTheSameMarkOrNoneAreRunsOfTheirOwn) {
+  const Folder folder;
+  for (const char* sql : {"UPDATE run SET uuid = ''", "UPDATE run SET uuid = 'the same'"}) {
+    Store rig(folder / "rig.db"), all(folder / "all.db");
+    for (int i = 1; i <= 13; ++i) record(rig, {"Rally"}, 10 * i);
+    testing::change(folder / "rig.db", sql);
+    EXPECT_EQ(all.add(rig).runs.size(), 13u) << sql;
+    EXPECT_EQ(all.add(rig).already, 13u) << sql;
+    EXPECT_EQ(all.add(rig, Ids{5, 9}).already, 2u) << sql;
+    EXPECT_EQ(all.runs().at(8).frames, 90u);
+    for (const char* file : {"rig.db", "all.db"}) std::filesystem::remove(folder / file);
+  }
+}
+
+TEST(StoreChanges, ARunIsInProgressWhileItsProcessLives) {
+  const Folder folder;
+  Store store(folder / "runs.db");
+  Recorder recorder(store, {"Rally"}, [] { return Moment{}; });
+  testing::change(folder / "runs.db", "UPDATE run SET started = '2020-01-01T00:00:00Z'");  // for years, it seems
+  EXPECT_NE(message_of([&] { store.remove(Ids{1}); }).find("may still be recorded"), std::string::npos);
+  testing::change(folder / "runs.db", "UPDATE run SET recorder = 'another-start-of-the-machine 7 7'");
+  store.remove(Ids{1});
+  EXPECT_EQ(store.compact(), 1u);
+}
+
 TEST(StoreChanges, ACheckFindsWhatIsDamaged) {
   const Folder folder;
   const auto file = folder / "runs.db";

@@ -116,7 +116,7 @@ TEST(Store, AnOlderOneIsMigratedOrReadAsItIs) {
   change(file,
          "DROP INDEX run_by_uuid; ALTER TABLE run DROP COLUMN ended; ALTER TABLE run DROP COLUMN lost; ALTER TABLE run "
          "DROP COLUMN uuid; ALTER TABLE run DROP COLUMN removed; ALTER TABLE run DROP COLUMN frames; ALTER TABLE run "
-         "DROP COLUMN length_ns; ALTER TABLE run_reading DROP COLUMN "
+         "DROP COLUMN length_ns; ALTER TABLE run DROP COLUMN recorder; ALTER TABLE run_reading DROP COLUMN "
          "alias; ALTER TABLE frame_chunk DROP COLUMN packed; DROP TABLE sample_block; "
          "PRAGMA user_version = 1; PRAGMA wal_checkpoint(TRUNCATE)");
   const auto read = [&] {
@@ -131,7 +131,7 @@ TEST(Store, AnOlderOneIsMigratedOrReadAsItIs) {
   std::filesystem::permissions(folder.path(), perms::owner_all);
   std::filesystem::permissions(file, perms::owner_read | perms::owner_write);
   EXPECT_EQ(read(), "1 50");
-  EXPECT_EQ(count_of(file, "PRAGMA user_version"), 3);
+  EXPECT_EQ(count_of(file, "PRAGMA user_version"), 4);
   Store store(file);
   Recorder recorder(store, {});
   ReadingInfo aliased = kLoad;
@@ -156,7 +156,8 @@ TEST(Store, TwoMigratedCopiesOfAnOlderOneHaveTheSameRuns) {
   change(file,
          "DROP INDEX run_by_uuid; ALTER TABLE run DROP COLUMN ended; ALTER TABLE run DROP COLUMN lost; ALTER TABLE run "
          "DROP COLUMN uuid; ALTER TABLE run DROP COLUMN removed; ALTER TABLE run DROP COLUMN frames; ALTER TABLE run "
-         "DROP COLUMN length_ns; PRAGMA user_version = 2; PRAGMA wal_checkpoint(TRUNCATE)");
+         "DROP COLUMN length_ns; ALTER TABLE run DROP COLUMN recorder; PRAGMA user_version = 2; PRAGMA "
+         "wal_checkpoint(TRUNCATE)");
   std::filesystem::copy_file(file, copy);
   Store a(file), b(copy);
   EXPECT_EQ(a.runs().at(0).frames, 130'000u);

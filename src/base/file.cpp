@@ -58,6 +58,39 @@ int replace(const fs::path& file, std::string_view bytes) {
 
 }  // namespace
 
+FileKind kind_of_file(const fs::path& file) {
+  constexpr std::size_t kEnough = 64 * 1024;
+  const Descriptor opened(::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY));
+  struct stat about {};
+  if (*opened < 0 || ::fstat(*opened, &about) != 0 || !S_ISREG(about.st_mode)) return FileKind::other;
+  std::string bytes(kEnough, '\0');
+  const ssize_t got = ::read(*opened, bytes.data(), bytes.size());
+  bytes.resize(static_cast<std::size_t>(std::max<ssize_t>(0, got)));
+  const auto has_line = [&](std::string_view begin) {
+    return bytes.starts_with(begin) || bytes.find("\n" + std::string(begin)) != std::string::npos;
+  };
+  if (bytes.starts_with(std::string_view("SQLite format 3\0", 16))) return FileKind::store;
+  if (bytes.starts_with("PK\3\4")) return FileKind::bundle;
+  if (bytes.starts_with(R"({"format":"idle-meter-runs")")) return FileKind::run_file;
+  const bool is_toml = (file.extension() == ".toml" && !bytes.empty()) || has_line("[[row]]") || has_line("[[pin]]");
+  return is_toml ? FileKind::toml : FileKind::other;
+}
+
+void expect_replaceable(const fs::path& output, FileKind writes, std::span<const fs::path> inputs) {
+  std::error_code unknown;
+  for (const fs::path& input : inputs) {
+    if (fs::equivalent(input, output, unknown) && fs::is_regular_file(output, unknown))
+      throw Error(Error::Code::exists, "is read and would be overwritten", output.string(), "name another file");
+  }
+  const FileKind there = kind_of_file(output);
+  if (there == FileKind::other || there == writes) return;
+  constexpr std::string_view kNames[] = {"", "a store of runs", "a face or a settings file", "a packed face",
+                                         "a file of runs"};
+  throw Error(Error::Code::exists,
+              fmt::format("is {}, and isn't replaced by something else", kNames[static_cast<std::size_t>(there)]),
+              output.string(), "name another file, or remove this one first");
+}
+
 FileBytes read_regular_file(const fs::path& file, std::size_t most) {
   const Descriptor opened(::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY));
   struct stat about {};
@@ -91,8 +124,9 @@ std::string write_whole_file(const fs::path& named, std::string_view bytes) {
   return error == 0 ? "" : ::strerror(error);
 }
 
-void replace_file(const fs::path& file, std::string_view content) {
+void replace_file(const fs::path& file, std::string_view content, FileKind writes) {
   std::error_code failed;
+  expect_replaceable(file, writes);
   if (file.has_parent_path()) fs::create_directories(file.parent_path(), failed);
   if (const std::string problem = write_whole_file(file, content); !problem.empty())
     throw Error(Error::Code::unwritable, fmt::format("cannot write the file ({})", problem), file.string(),

@@ -1,6 +1,7 @@
 #include "base/private_socket.hpp"
 
 #include <fcntl.h>
+#include <signal.h>
 #include <string.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
@@ -37,10 +38,21 @@ bool somebody_listens(const fs::path& socket) {
   return true;
 }
 
+/// Sockets of programs that were killed, "PID.NAME": the process is gone, and nobody listens.
+void remove_left(const fs::path& folder) {
+  std::error_code ignored;
+  for (const fs::directory_entry& entry : fs::directory_iterator(folder, ignored)) {
+    const int process = std::atoi(entry.path().stem().c_str());
+    const bool is_gone = process > 0 && ::kill(process, 0) != 0 && errno == ESRCH;
+    if (is_gone && entry.is_socket(ignored) && !somebody_listens(entry.path())) fs::remove(entry.path(), ignored);
+  }
+}
+
 }  // namespace
 
 int listen_privately(const fs::path& socket) {
   make_private_folder(socket.parent_path());
+  remove_left(socket.parent_path());
   const sockaddr_un address = address_of(socket);
   if (somebody_listens(socket))
     throw Error(Error::Code::in_use, "another meter already listens here", socket.string(),

@@ -29,8 +29,9 @@ bool is_control(std::uint32_t code) {
   return code < 0x20 || (code >= 0x7F && code < 0xA0) || code == 0x2028 || code == 0x2029 || turns_direction;
 }
 
-/// What a spreadsheet would take for a formula.
-bool is_formula(const std::string& text) {
+/// What a spreadsheet would take for a formula, also after white space, which it may drop.
+bool is_formula(std::string_view text) {
+  text.remove_prefix(std::min(text.find_first_not_of(" \t\r\n"), text.size()));
   double number = 0;
   const char* const end = text.data() + text.size();
   return !text.empty() && std::string_view("=+-@").find(text.front()) != std::string_view::npos &&
@@ -66,6 +67,29 @@ std::string printable(std::string_view text, std::string_view keep) {
   return result;
 }
 
+std::string escaped_json(std::string_view json) {
+  std::string result;
+  result.reserve(json.size());
+  while (!json.empty()) {
+    const auto plain = static_cast<std::size_t>(
+        std::find_if_not(json.begin(), json.end(), [](char c) { return c <= '~' && c >= 0; }) - json.begin());
+    result += json.substr(0, plain);
+    json.remove_prefix(plain);
+    if (json.empty()) break;
+    std::uint32_t code = 0xFFFD;
+    const std::size_t size = std::max<std::size_t>(first_character(json, code), 1);
+    constexpr std::string_view kDigits = "0123456789abcdef";
+    if (is_control(code)) {
+      result += "\\u";
+      for (const int shift : {12, 8, 4, 0}) result += kDigits[code >> shift & 15];
+    } else {
+      result += json.substr(0, size);
+    }
+    json.remove_prefix(size);
+  }
+  return result;
+}
+
 std::string cut_to(std::string text, std::size_t most) {
   if (text.size() <= most || characters(text) <= most) return text;
   std::size_t end = 0;
@@ -86,7 +110,7 @@ std::vector<std::string> split(const std::string& text, char separator) {
 std::string csv_field(std::string_view text) {
   std::string shown = printable(text, "\n\r");
   if (is_formula(shown)) shown.insert(0, "'");
-  if (shown.find_first_of(",\"\n\r") == std::string::npos) return shown;
+  if (shown.find_first_of(",;\"\n\r\t") == std::string::npos) return shown;
   std::string quoted = "\"";
   for (char c : shown) quoted += c == '"' ? "\"\"" : std::string(1, c);
   return quoted + "\"";

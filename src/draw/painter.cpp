@@ -65,7 +65,10 @@ void Painter::State::draw(const TextShape& text, Image& onto, int x, int y) {
   const int left = static_cast<int>(std::lround(text.x)) - x,
             baseline = static_cast<int>(std::lround(text.baseline)) - y;
   const double strength = text.edge == Edge::outline ? 0.85 : 0.6;
-  const auto alpha = static_cast<std::uint8_t>(std::lround(text.color.alpha * strength));
+  // Faint text has a full edge: on white ground there would be nothing to read it against.
+  constexpr std::uint8_t kFullFrom = 128;
+  const std::uint8_t opacity = text.color.alpha < kFullFrom ? text.color.alpha : std::uint8_t{255};
+  const auto alpha = static_cast<std::uint8_t>(std::lround(opacity * strength));
   if (text.edge == Edge::shadow) blend(*shape.shadow, premultiplied({0, 0, 0, alpha}), onto, left, baseline);
   if (text.edge == Edge::outline) blend(*shape.outline, premultiplied({0, 0, 0, alpha}), onto, left, baseline);
   blend(*shape.shape, premultiplied(text.color), onto, left, baseline);

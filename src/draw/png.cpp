@@ -110,6 +110,7 @@ std::string encode_png(const Image& image) {
 }
 
 void write_png(const Image& image, const fs::path& file) {
+  expect_replaceable(file);
   const std::string problem = write_whole_file(file, encode_png(image));
   if (!problem.empty())
     throw Error(Error::Code::unwritable, fmt::format("cannot write the picture ({})", problem), file.string(),

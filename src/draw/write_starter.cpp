@@ -65,7 +65,7 @@ Image gauge_sheet() {
 void write_starter(const Starter& starter, const fs::path& file) {
   if (fs::exists(file))
     throw Error(Error::Code::exists, "already exists", file.string(), "name another file, or remove this one first");
-  replace_file(file, starter.toml);
+  replace_file(file, starter.toml, FileKind::toml);
   const fs::path gauge = file.parent_path() / kGaugeFile;
   const bool uses_gauge = starter.toml.find(kGaugeFile) != std::string_view::npos;
   if (uses_gauge && !fs::exists(gauge)) write_png(gauge_sheet(), gauge);

@@ -21,7 +21,7 @@ namespace {
 constexpr double kDesignHeight = 1080;  // lengths of a face are in 1/1080 of the picture's height
 constexpr Color kCaution{255, 209, 74, 255}, kDanger{255, 107, 107, 255};
 constexpr Color kRecording{255, 82, 82, 255}, kHeld{190, 198, 210, 255};
-constexpr double kProvisional = 0.5;  // opacity of what rests on too few frames
+constexpr double kProvisional = 0.66;  // opacity of what rests on too few frames
 constexpr const char* kMissing = "–";
 
 // In units of the text size.
@@ -87,7 +87,7 @@ std::string write_value(const Look& look, CellBox& box) {
   box.unit = box.cell->unit_text.value_or(std::string(short_symbol(unit)));
   if (const auto now = number(*entry.value)) {
     box.shown = convert(*now, entry.info->unit, unit);
-    box.value = format_number(*box.shown, digits);
+    box.value = format_number(*box.shown, shown_digits(unit, *box.shown, digits));
   }
   std::string widest(whole_digits(unit), '8');
   if (digits > 0) widest += "." + std::string(static_cast<std::size_t>(digits), '8');
@@ -183,7 +183,7 @@ void draw_ends(const Look& look, const Rect& rect, const TraceRange& range, doub
   const auto text = [](double value) { return format_number(value, value == std::round(value) ? 0 : 1); };
   add_text(look, shapes, text(range.high), look.unit_style, quiet, x, rect.y + extent.ascent + gap);
   add_text(look, shapes, text(range.low), look.unit_style, quiet, rect.x + look.em(kTitleGap),
-           rect.y + rect.height - extent.descent - gap);
+           std::round(rect.y + rect.height - look.em(0.05)));  // figures have nothing below their line
 }
 
 void draw_trace(const Look& look, const CellBox& box, const Rect& rect, Color color, std::vector<Shape>& shapes) {

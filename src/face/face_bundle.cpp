@@ -190,7 +190,7 @@ fs::path unpack_face(const fs::path& bundle, std::string_view name, const fs::pa
   std::error_code failed;
   fs::remove_all(half, failed);
   try {
-    for (const auto& [part, content] : parts) replace_file(half / part, content);
+    for (const auto& [part, content] : parts) replace_file(half / part, content, FileKind::toml);
     fs::rename(half, whole);
   } catch (const std::exception&) {
     fs::remove_all(half, failed);

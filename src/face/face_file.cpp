@@ -58,7 +58,7 @@ void FaceFile::write(const std::string& text) {
   push(past["undo"], before);
   past["redo"] = nlohmann::json::array();
   write_past(past_, past);
-  replace_file(file_, text);
+  replace_file(file_, text, FileKind::toml);
 }
 
 bool FaceFile::swap(const char* from, const char* to) {
@@ -68,7 +68,7 @@ bool FaceFile::swap(const char* from, const char* to) {
   push(past[to], this->text());
   past[from].erase(past[from].size() - 1);
   write_past(past_, past);
-  replace_file(file_, text);
+  replace_file(file_, text, FileKind::toml);
   return true;
 }
 

@@ -1,5 +1,6 @@
 #include "idlemeter/face/face_text.hpp"
 
+#include <algorithm>
 #include <charconv>
 #include <functional>
 
@@ -114,13 +115,18 @@ struct FaceText::State {
     return {"row", in, "cells", cell(in, part.substr(slash + 1))};
   }
 
-  /// Makes the change, and takes it back if the face has more wrong with it than before.
+  /// Makes the change, unless it adds a mistake. Those that the face had before are another matter.
   void change(const std::function<void(TomlText&)>& how) {
-    const std::size_t before = read_face(toml.text()).findings.size();
+    const Findings before = read_face(toml.text()).findings;
     TomlText changed = toml.copy();
     how(changed);
-    const Findings after = read_face(changed.text()).findings;
-    if (!after.empty() && after.size() >= before) throw_findings(after, name);
+    Findings added = read_face(changed.text()).findings;
+    for (const Finding& old : before) {  // its line may be another now
+      const auto same = std::find_if(added.begin(), added.end(),
+                                     [&](const Finding& finding) { return finding.message == old.message; });
+      if (same != added.end()) added.erase(same);
+    }
+    if (!added.empty()) throw_findings(added, name);
     toml = std::move(changed);
   }
 };
@@ -159,6 +165,15 @@ void unset_keys_of_others(TomlText& toml, const TomlPath& cell, std::string_view
 
 void FaceText::set(std::string_view part, std::string_view key, std::string_view value) {
   const TomlPath path = state_->path(part);
+  // Keys that are looked for in the face itself, and are in one of its tables.
+  constexpr std::pair<std::string_view, const char*> kInTables[] = {
+      {"opacity", "back.opacity"}, {"size", "text.size"}, {"font", "text.font"}, {"edge", "text.edge"},
+      {"anchor", "place.anchor"},  {"dx", "place.dx"},    {"dy", "place.dy"},    {"color", "text.color or back.color"}};
+  for (const auto& [name, whole] : kInTables) {
+    if (path.empty() && key == name)
+      throw Error(Error::Code::invalid, fmt::format("a face has no key '{}'", key), state_->name,
+                  fmt::format("write {}", whole));
+  }
   const auto with = [&](const std::string& literal) {
     state_->change([&](TomlText& toml) {
       set_key(toml, path, key, literal);

@@ -8,6 +8,7 @@
 #include <nlohmann/json.hpp>
 #include <string>
 
+#include "footage/clip_input.hpp"
 #include "footage/tool.hpp"
 #include "idlemeter/base/error.hpp"
 
@@ -15,12 +16,8 @@ namespace idlemeter {
 namespace {
 
 using Json = nlohmann::json;
+using footage::clip_input;
 using footage::Tool;
-
-/// A file, and nothing that it may point to.
-std::vector<std::string> only(const std::filesystem::path& file) {
-  return {"-protocol_whitelist", "file", "-i", "file:" + file.string()};
-}
 
 /// "60000/1001"
 std::optional<PictureRate> rate_in(const std::string& text) {
@@ -46,11 +43,25 @@ bool is_turned(const Json& stream) {
 
 }  // namespace
 
+std::vector<std::string> footage::clip_input(const std::filesystem::path& file) {
+  // Playlists, scripts and lists of pictures open other files; these containers hold what they show.
+  constexpr const char* kContainers = "mov,mp4,matroska,webm,avi,mpegts,flv";
+  return {"-protocol_whitelist", "file", "-format_whitelist", kContainers, "-i", "file:" + file.string()};
+}
+
 Clip read_clip(const std::filesystem::path& file) {
+  std::error_code failed;
+  if (!std::filesystem::is_regular_file(file, failed))
+    fail(file, std::filesystem::exists(file, failed) ? "is not a regular file" : "there is no such file");
   std::vector<std::string> arguments = {"-v", "error", "-of", "json", "-show_streams", "-show_format"};
-  for (std::string& word : only(file)) arguments.push_back(std::move(word));
+  for (std::string& word : clip_input(file)) arguments.push_back(std::move(word));
   Tool probe("ffprobe", arguments, {});
-  if (probe.finish() != 0) fail(file, fmt::format("ffprobe can't read it ({})", probe.complaint()));
+  if (probe.finish() != 0) {
+    if (probe.complaint().find("whitelist") != std::string::npos)
+      throw Error(Error::Code::unreadable, "isn't a recording, or may refer to other files", file.string(),
+                  "name a clip in an MP4, MOV, Matroska, WebM, AVI, MPEG-TS or FLV file");
+    fail(file, fmt::format("ffprobe can't read it ({})", probe.complaint()));
+  }
   const Json said = Json::parse(probe.output(), nullptr, false);
   if (said.is_discarded() || !said.is_object()) fail(file, "ffprobe says nothing of it");
   Clip clip{.file = file};
@@ -74,12 +85,15 @@ Clip read_clip(const std::filesystem::path& file) {
 
 std::vector<CueFound> cues_in(const Clip& clip, CueTone tone) {
   constexpr int kRate = 8'000;
-  if (!clip.has_sound) fail(clip.file, "it has no sound, so no tone can be found in it");
+  constexpr const char* kLongestSound = "14400";  // s: a clip may say that silence of years comes first
+  if (!clip.has_sound)
+    throw Error(Error::Code::not_found, "it has no sound, so no tone can be found in it", clip.file.string(),
+                "say at which of its moments the run begins");
   std::vector<std::string> arguments = {"-v", "error", "-nostdin"};
-  for (std::string& word : only(clip.file)) arguments.push_back(std::move(word));
+  for (std::string& word : clip_input(clip.file)) arguments.push_back(std::move(word));
   // What is missing at the beginning or between is silence, so that samples tell times.
-  for (const char* word :
-       {"-map", "0:a:0", "-vn", "-ac", "1", "-af", "aresample=8000:async=1:first_pts=0", "-f", "s16le", "pipe:1"})
+  for (const char* word : {"-map", "0:a:0", "-vn", "-ac", "1", "-af", "aresample=8000:async=1:first_pts=0", "-t",
+                           kLongestSound, "-f", "s16le", "pipe:1"})
     arguments.emplace_back(word);
   Tool decoder("ffmpeg", arguments, {});
   if (decoder.finish() != 0) fail(clip.file, fmt::format("its sound can't be decoded ({})", decoder.complaint()));

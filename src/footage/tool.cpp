@@ -80,6 +80,7 @@ Tool::Tool(const std::string& program, const std::vector<std::string>& arguments
   sigemptyset(&none);
   sigemptyset(&defaults);
   sigaddset(&defaults, SIGPIPE);
+  sigaddset(&defaults, SIGXFSZ);
   posix_spawnattr_setpgroup(&spawning.attributes, 0);
   posix_spawnattr_setsigmask(&spawning.attributes, &none);
   posix_spawnattr_setsigdefault(&spawning.attributes, &defaults);

@@ -10,13 +10,16 @@
 #include <vector>
 
 #include "base/unnamed_file.hpp"
+#include "footage/clip_input.hpp"
 #include "footage/tool.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
 
 namespace idlemeter {
 namespace {
 
 using base::UnnamedFile;
+using footage::clip_input;
 using footage::Tool;
 using Words = std::vector<std::string>;
 
@@ -71,7 +74,7 @@ Words arguments_for(const Footage& footage, const FootageFile& to, const ImagePa
   const FootageOptions& how = footage.options();
   const std::string rate = fmt::format("{}/{}", how.rate.count, how.rate.seconds);
   Words words = {"-v", "error", "-y"};
-  if (to.over) add(words, {"-protocol_whitelist", "file", "-i", "file:" + to.over->file.string()});
+  if (to.over) add(words, clip_input(to.over->file));
   add(words, {"-protocol_whitelist", "pipe", "-f", "rawvideo", "-pixel_format", "bgra", "-video_size",
               fmt::format("{}x{}", part.width, part.height), "-framerate", rate, "-i", "pipe:0"});
   if (to.over) {
@@ -111,6 +114,11 @@ void expect_done(int error, const std::filesystem::path& file) {
 bool write_footage(Footage& footage, const FootageFile& to, const FootageProgress& progress) {
   const ImagePart whole = handed_over(footage);
   const Words arguments = arguments_for(footage, to, whole);
+  if (to.over) {
+    const std::filesystem::path inputs[] = {to.over->file};
+    expect_replaceable(to.file, FileKind::other, inputs);
+  }
+  expect_replaceable(to.file);
   UnnamedFile file(to.file);
   expect_done(file.error(), to.file);
   Tool encoder("ffmpeg", arguments, {.takes_input = true, .output = file.descriptor()});

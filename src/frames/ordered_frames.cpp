@@ -13,20 +13,20 @@ namespace idlemeter::frames {
 /// Sorts what is new and merges it from the back. Left undone if little is new: rest() then is cheaper.
 void OrderedFrames::Block::put_in_order() const {
   if (count - in_order <= kFew) return;
-  Nanoseconds* first = values.get();
+  Stored* first = values.get();
   std::sort(first + in_order, end());
-  std::array<Nanoseconds, kCapacity> added;
-  const Nanoseconds* next = std::copy(first + in_order, end(), added.data());
-  Nanoseconds* old = first + in_order;
-  for (Nanoseconds* to = end(); next != added.data();) {
+  std::array<Stored, kCapacity> added;
+  const Stored* next = std::copy(first + in_order, end(), added.data());
+  Stored* old = first + in_order;
+  for (Stored* to = end(); next != added.data();) {
     *--to = old != first && old[-1] > next[-1] ? *--old : *--next;
   }
   in_order = count;
 }
 
 /// The few values that are not in order yet, slowest first.
-std::array<Nanoseconds, OrderedFrames::kFew> OrderedFrames::Block::rest() const {
-  std::array<Nanoseconds, kFew> slowest_first{};
+std::array<OrderedFrames::Stored, OrderedFrames::kFew> OrderedFrames::Block::rest() const {
+  std::array<Stored, kFew> slowest_first{};
   const auto last = std::copy(values.get() + in_order, end(), slowest_first.begin());
   std::sort(slowest_first.begin(), last, std::greater<>());
   return slowest_first;
@@ -38,44 +38,44 @@ Tail OrderedFrames::Block::slowest(std::uint64_t k) const {
   put_in_order();
   const auto others = rest();
   const std::size_t few = count - in_order;
-  const Nanoseconds* top = values.get() + in_order;
+  const Stored* top = values.get() + in_order;
   std::size_t taken = 0;  // of the others
   while (taken < few && taken < k && (k - taken > in_order || others[taken] > *(top - (k - taken)))) ++taken;
-  const Nanoseconds* from = top - (k - taken);
-  const Nanoseconds sum =
-      std::accumulate(from, top, std::accumulate(others.data(), others.data() + taken, Nanoseconds{}));
-  if (taken == 0) return {*from, sum};
-  return {from == top ? others[taken - 1] : std::min(*from, others[taken - 1]), sum};
+  const Stored* from = top - (k - taken);
+  const std::int64_t sum =
+      std::accumulate(from, top, std::accumulate(others.data(), others.data() + taken, std::int64_t{0}));
+  if (taken == 0) return {time_of(*from), Nanoseconds(sum)};
+  return {time_of(from == top ? others[taken - 1] : std::min(*from, others[taken - 1])), Nanoseconds(sum)};
 }
 
 /// The value at which the slowest reach `time`, which is at most the block's sum.
 Nanoseconds OrderedFrames::Block::reaching(Nanoseconds time) const {
   put_in_order();
   const auto others = rest();
-  const Nanoseconds* const last = others.data() + (count - in_order);
-  const Nanoseconds* ordered = values.get() + in_order;
-  for (const Nanoseconds* other = others.data();; ++other) {
-    const Nanoseconds next = other != last ? *other : Nanoseconds{};
+  const Stored* const last = others.data() + (count - in_order);
+  const Stored* ordered = values.get() + in_order;
+  for (const Stored* other = others.data();; ++other) {
+    const Stored next = other != last ? *other : 0;
     while (ordered != values.get() && ordered[-1] >= next) {
-      const Nanoseconds value = *--ordered;
+      const Nanoseconds value = time_of(*--ordered);
       if (time <= value) return value;
       time -= value;
     }
     if (other == last) throw std::logic_error("a block holds less time than its sum");
-    if (time <= next) return next;
-    time -= next;
+    if (time <= time_of(next)) return time_of(next);
+    time -= time_of(next);
   }
 }
 
-Nanoseconds* OrderedFrames::Block::find(Nanoseconds value) const {
-  Nanoseconds* const rest = values.get() + in_order;
-  Nanoseconds* const place = std::lower_bound(values.get(), rest, value);
+OrderedFrames::Stored* OrderedFrames::Block::find(Stored value) const {
+  Stored* const rest = values.get() + in_order;
+  Stored* const place = std::lower_bound(values.get(), rest, value);
   return place != rest && *place == value ? place : std::find(rest, end(), value);
 }
 
 /// The last block from at or below the value. Without branches on the data: which half is never predictable.
-std::size_t OrderedFrames::block_for(Nanoseconds value) const {
-  const Nanoseconds* base = from_.data();
+std::size_t OrderedFrames::block_for(Stored value) const {
+  const Stored* base = from_.data();
   for (std::size_t length = from_.size(); length > 1;) {
     const std::size_t half = length / 2;
     base += base[half] <= value ? half : 0;
@@ -96,7 +96,7 @@ void OrderedFrames::regroup(std::size_t from_block) {
   }
 }
 
-void OrderedFrames::add_block(std::size_t place, Nanoseconds from) {
+void OrderedFrames::add_block(std::size_t place, Stored from) {
   const auto at = static_cast<std::ptrdiff_t>(place);
   from_.insert(from_.begin() + at, from);
   sums_.insert(sums_.begin() + at, Nanoseconds{});
@@ -111,7 +111,12 @@ void OrderedFrames::remove_block(std::size_t place) {
   if (!from_.empty()) from_.front() = {};
 }
 
-void OrderedFrames::insert(Nanoseconds value) {
+void OrderedFrames::insert(Nanoseconds time) {
+  if (time >= kShort) {
+    long_.insert(std::upper_bound(long_.begin(), long_.end(), time), time);
+    return;
+  }
+  const auto value = static_cast<Stored>(time.count());
   if (blocks_.empty()) {
     add_block(0, {});
     regroup(0);
@@ -122,16 +127,16 @@ void OrderedFrames::insert(Nanoseconds value) {
     b = block_for(value);
   }
   blocks_[b].append(value);
-  sums_[b] += value;
+  sums_[b] += time;
   ++groups_[b / kGroup].count;
-  groups_[b / kGroup].sum += value;
+  groups_[b / kGroup].sum += time;
 }
 
 /// Makes room where the value goes: a new block at either end of the list if frames only rise or fall, so that
 /// blocks stay full; else the upper half of the full block moves into a new one.
-void OrderedFrames::make_room(std::size_t full, Nanoseconds value) {
-  Nanoseconds* first = blocks_[full].values.get();
-  Nanoseconds* last = blocks_[full].end();
+void OrderedFrames::make_room(std::size_t full, Stored value) {
+  Stored* first = blocks_[full].values.get();
+  Stored* last = blocks_[full].end();
   const auto [least, most] = std::minmax_element(first, last);
   if (full + 1 == blocks_.size() && value >= *most) {
     add_block(full + 1, value);
@@ -142,12 +147,12 @@ void OrderedFrames::make_room(std::size_t full, Nanoseconds value) {
     add_block(0, {});
     return regroup(0);
   }
-  Nanoseconds* middle = first + kCapacity / 2;
+  Stored* middle = first + kCapacity / 2;
   std::nth_element(first, middle, last);
   add_block(full + 1, *middle);  // moves blocks, not their values
   Block& upper = blocks_[full + 1];
   upper.count = static_cast<std::uint32_t>(std::copy(middle, last, upper.values.get()) - upper.values.get());
-  sums_[full + 1] = std::accumulate(middle, last, Nanoseconds{});
+  sums_[full + 1] = Nanoseconds(std::accumulate(middle, last, std::int64_t{0}));
   sums_[full] -= sums_[full + 1];
   blocks_[full].count -= upper.count;
   blocks_[full].in_order = 0;
@@ -155,10 +160,22 @@ void OrderedFrames::make_room(std::size_t full, Nanoseconds value) {
 }
 
 void OrderedFrames::erase(Nanoseconds value) {
+  if (!try_erase(value)) throw std::logic_error("a frame is removed that was never added");
+}
+
+bool OrderedFrames::try_erase(Nanoseconds time) {
+  if (time < kShort) return !blocks_.empty() && erase_from_blocks(static_cast<Stored>(time.count()));
+  const auto place = std::lower_bound(long_.begin(), long_.end(), time);
+  if (place == long_.end() || *place != time) return false;
+  long_.erase(place);
+  return true;
+}
+
+bool OrderedFrames::erase_from_blocks(Stored value) {
   std::size_t b = block_for(value);
-  Nanoseconds* place = blocks_[b].find(value);
+  Stored* place = blocks_[b].find(value);
   while (place == blocks_[b].end()) {  // equal values may all be in the block before
-    if (b == 0) throw std::logic_error("a frame leaves that never came");
+    if (b == 0 || from_[b] != value) return false;
     --b;
     place = blocks_[b].find(value);
   }
@@ -166,19 +183,28 @@ void OrderedFrames::erase(Nanoseconds value) {
   std::copy(place + 1, block.end(), place);
   block.in_order -= place < block.values.get() + block.in_order ? 1 : 0;
   --block.count;
-  sums_[b] -= value;
+  sums_[b] -= time_of(value);
   --groups_[b / kGroup].count;
-  groups_[b / kGroup].sum -= value;
+  groups_[b / kGroup].sum -= time_of(value);
   if (block.count == 0) {
     remove_block(b);
-    return regroup(b);
+    regroup(b);
+    return true;
   }
-  if (b + 1 == blocks_.size() || block.count + blocks_[b + 1].count > kCapacity / 2) return;
-  for (const Nanoseconds* moved = blocks_[b + 1].values.get(); moved != blocks_[b + 1].end(); ++moved)
-    block.append(*moved);
+  if (b + 1 == blocks_.size() || block.count + blocks_[b + 1].count > kCapacity / 2) return true;
+  for (const Stored* moved = blocks_[b + 1].values.get(); moved != blocks_[b + 1].end(); ++moved) block.append(*moved);
   sums_[b] += sums_[b + 1];
   remove_block(b + 1);  // two sparse neighbours are one: the number of blocks follows the frames of a sliding span
   regroup(b);
+  return true;
+}
+
+void OrderedFrames::take_all(OrderedFrames& other) {
+  for (const Block& block : other.blocks_) {
+    for (const Stored* value = block.values.get(); value != block.end(); ++value) insert(time_of(*value));
+  }
+  for (const Nanoseconds time : other.long_) insert(time);
+  other.clear();
 }
 
 void OrderedFrames::clear() {
@@ -186,13 +212,55 @@ void OrderedFrames::clear() {
   sums_.clear();
   blocks_.clear();
   groups_.clear();
+  long_.clear();
+}
+
+std::uint64_t OrderedFrames::count() const {
+  return std::accumulate(groups_.begin(), groups_.end(), std::uint64_t{long_.size()},
+                         [](std::uint64_t sum, const Group& group) { return sum + group.count; });
+}
+
+OrderedFrames::Above OrderedFrames::above(Nanoseconds time) const {
+  Above all;
+  for (auto longer = long_.rbegin(); longer != long_.rend() && *longer > time; ++longer) {
+    ++all.count;
+    all.sum += *longer;
+  }
+  if (time >= kShort || blocks_.empty()) return all;
+  const auto value = static_cast<Stored>(std::max(time, Nanoseconds{}).count());
+  const std::size_t at = block_for(value);  // the blocks after it are all above
+  std::size_t b = blocks_.size();
+  for (std::size_t g = groups_.size(); g-- > at / kGroup + 1; b = g * kGroup) {
+    all.count += groups_[g].count;
+    all.sum += groups_[g].sum;
+  }
+  while (--b > at) {
+    all.count += blocks_[b].count;
+    all.sum += sums_[b];
+  }
+  for (const Stored* one = blocks_[at].values.get(); one != blocks_[at].end(); ++one) {
+    const bool is_above = *one > value;
+    all.count += is_above ? 1 : 0;
+    all.sum += Nanoseconds(is_above ? std::int64_t{*one} : 0);
+  }
+  return all;
 }
 
 Nanoseconds OrderedFrames::shortest() const {
-  return *std::min_element(blocks_.front().values.get(), blocks_.front().end());
+  if (blocks_.empty()) return long_.front();
+  return time_of(*std::min_element(blocks_.front().values.get(), blocks_.front().end()));
 }
 
 Tail OrderedFrames::slowest(std::uint64_t k) const {
+  const std::uint64_t apart = std::min<std::uint64_t>(k, long_.size());
+  const auto first = long_.end() - static_cast<std::ptrdiff_t>(apart);
+  const Nanoseconds sum = std::accumulate(first, long_.end(), Nanoseconds{});
+  if (apart == k) return {*first, sum};
+  const Tail rest = slowest_short(k - apart);
+  return {rest.kth, sum + rest.sum};
+}
+
+Tail OrderedFrames::slowest_short(std::uint64_t k) const {
   Nanoseconds sum{};
   std::size_t g = groups_.size() - 1;
   for (; k > groups_[g].count; --g) {
@@ -209,6 +277,10 @@ Tail OrderedFrames::slowest(std::uint64_t k) const {
 }
 
 Nanoseconds OrderedFrames::reaching(Nanoseconds time) const {
+  for (auto longer = long_.rbegin(); longer != long_.rend(); ++longer) {
+    if (time <= *longer) return *longer;
+    time -= *longer;
+  }
   std::size_t g = groups_.size() - 1;
   for (; time > groups_[g].sum; --g) time -= groups_[g].sum;
   std::size_t b = std::min((g + 1) * kGroup, blocks_.size()) - 1;
@@ -217,9 +289,9 @@ Nanoseconds OrderedFrames::reaching(Nanoseconds time) const {
 }
 
 std::size_t OrderedFrames::memory() const {
-  const std::size_t heads = from_.capacity() * sizeof(Nanoseconds) + sums_.capacity() * sizeof(Nanoseconds) +
-                            blocks_.capacity() * sizeof(Block);
-  return heads + groups_.capacity() * sizeof(Group) + blocks_.size() * kCapacity * sizeof(Nanoseconds);
+  const std::size_t heads = from_.capacity() * sizeof(Stored) + sums_.capacity() * sizeof(Nanoseconds) +
+                            blocks_.capacity() * sizeof(Block) + long_.capacity() * sizeof(Nanoseconds);
+  return heads + groups_.capacity() * sizeof(Group) + blocks_.size() * kCapacity * sizeof(Stored);
 }
 
 }  // namespace idlemeter::frames

@@ -21,7 +21,7 @@ constexpr Word<ChangeKind> kChangeNames[] = {
 constexpr Word<OddKind> kOddNames[] = {
     {"spike", OddKind::spike}, {"stuck", OddKind::stuck}, {"impossible", OddKind::impossible}};
 
-/// Of these it is told that they didn't change.
+/// Reported as unchanged, if they are.
 constexpr std::string_view kOftenLookedAt[] = {"gpu.load", "gpu.clock",      "gpu.temp",       "gpu.memory.used",
                                                "cpu.load", "ram.used",       "game.disk.read", "disk.read",
                                                "net.down", "cpu.others.load"};
@@ -173,6 +173,18 @@ std::vector<ReadingChange> spread_changes(const SecondSeries& one, const std::ve
   return changes;
 }
 
+/// From the 1st to the 99th percentile: a few seconds of loading don't count.
+double range_of(const SecondSeries& one) {
+  std::vector<double> values = one.values;
+  const std::size_t cut = values.size() / 100;
+  const auto low = values.begin() + static_cast<std::ptrdiff_t>(cut),
+             high = values.end() - 1 - static_cast<std::ptrdiff_t>(cut);
+  std::nth_element(values.begin(), low, values.end());
+  const double least = *low;
+  std::nth_element(values.begin(), high, values.end());
+  return *high - least;
+}
+
 struct Single {
   std::vector<ReadingChange> changes;
   std::vector<OddStretch> oddities;
@@ -190,6 +202,14 @@ Single look_at(const SecondSeries& one, const ChangeRules& rules) {
       return std::chrono::abs(other.at - change.at) <= 2 * rules.together;
     });
     if (!jumps) found.changes.push_back(std::move(change));
+  }
+  const double range = range_of(one);
+  for (ReadingChange& change : found.changes) {
+    // Of a slope, `spreads` says how far it led.
+    const double way = change.kind == ChangeKind::slope    ? change.spreads * noise.spread
+                       : change.kind == ChangeKind::spread ? std::max(change.before, change.after)
+                                                           : std::abs(change.after - change.before);
+    change.of_range = range > 0 ? std::min(1.0, way / range) : 0;
   }
   found.oddities = oddities_in(one, noise, rules);
   return found;

@@ -32,6 +32,11 @@ Found unfinished(const RunInsight& insight) {
   return Doubt{"unfinished", "its recording wasn't ended: the meter was killed, or is still at it"};
 }
 
+Found is_empty(const RunInsight& insight) {
+  if (insight.summary.frames > 0 || is_log(insight.info)) return std::nullopt;
+  return Doubt{"empty", "no frame was presented while it was recorded"};
+}
+
 Found ended_early(const RunInsight& insight) {
   if (insight.info.end == RunEnd::game_crashed)
     return Doubt{"game-crashed", "the game crashed or was killed at its end"};
@@ -49,13 +54,13 @@ Found frames_lost(const RunInsight& insight) {
 
 Found is_short(const RunInsight& insight) {
   const double seconds = in_seconds(insight.summary.time);
-  if (seconds >= kShort) return std::nullopt;
+  if (seconds >= kShort || insight.summary.frames == 0) return std::nullopt;
   return Doubt{"short", fmt::format("{:.1f} s is short: figures are steadier from {:.0f} s on", seconds, kShort)};
 }
 
 Found few_frames(const RunInsight& insight) {
   for (const Low& low : insight.summary.lows) {
-    if (low.enough_frames) continue;
+    if (low.enough_frames || insight.summary.frames == 0) continue;
     return Doubt{"few-frames",
                  fmt::format("{} frames are too few for a {} low", insight.summary.frames, to_string(low.share))};
   }
@@ -191,9 +196,9 @@ bool are_doubts_in(const ReadingInfo& info) {
 
 std::vector<Doubt> doubts_about(const RunInsight& insight, const std::vector<RunSeries>& all) {
   std::vector<Doubt> doubts;
-  for (Found found : {unfinished(insight), ended_early(insight), frames_lost(insight), is_short(insight),
-                      few_frames(insight), loading(insight), capped(insight), throttled(all, insight),
-                      warming_up(insight, all), other_load(insight), size_changed(all)}) {
+  for (Found found : {unfinished(insight), is_empty(insight), ended_early(insight), frames_lost(insight),
+                      is_short(insight), few_frames(insight), loading(insight), capped(insight),
+                      throttled(all, insight), warming_up(insight, all), other_load(insight), size_changed(all)}) {
     if (found) doubts.push_back(std::move(*found));
   }
   return doubts;

@@ -32,8 +32,8 @@ constexpr OfStutters kOfStutters[] = {{"stutter.count", "Stutters", "Stutters", 
                                        [](const Stutters& all) { return static_cast<double>(all.frames.size()); }},
                                       {"stutter.lost", "Time lost to stutters", "Lost", Unit::second, 2,
                                        [](const Stutters& all) { return in_seconds(all.lost); }},
-                                      {"stutter.share", "Share of the time lost to stutters", "Lost", Unit::percent, 1,
-                                       [](const Stutters& all) { return 100 * all.share; }}};
+                                      {"stutter.share", "Share of the time in stuttering frames", "Stutter",
+                                       Unit::percent, 1, [](const Stutters& all) { return 100 * all.share; }}};
 
 const OfStutters* of_stutters(std::string_view id) {
   const auto* found =

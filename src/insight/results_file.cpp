@@ -3,12 +3,14 @@
 #include <fcntl.h>
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <poll.h>
 #include <string.h>
 #include <sys/file.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
-#include <fstream>
+#include <cerrno>
 
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
@@ -113,13 +115,22 @@ std::string without_units(const std::string& heading) {
   return names;
 }
 
-/// A descriptor that closes, locked against others that append.
+/// A file that lines are added to, locked against others that do the same. Never waits for a pipe, nor for long for a
+/// lock.
 class Appending {
  public:
   explicit Appending(const std::filesystem::path& file)
-      : file_(file), fd_(::open(file.c_str(), O_RDWR | O_APPEND | O_CREAT | O_CLOEXEC, 0644)) {
-    if (fd_ < 0) fail("cannot write the results");
-    (void)::flock(fd_, LOCK_EX);
+      : file_(file), fd_(::open(file.c_str(), O_RDWR | O_CREAT | O_CLOEXEC | O_NONBLOCK | O_NOCTTY, 0644)) {
+    struct stat about {};
+    if (fd_ < 0) fail(errno);
+    (void)::fstat(fd_, &about);
+    if (!S_ISREG(about.st_mode)) {
+      ::close(fd_);
+      throw Error(Error::Code::unwritable, "is not a regular file: the results of runs can't be added to it",
+                  file_.string(), "name a file for them");
+    }
+    lock();
+    size_ = std::max<off_t>(0, ::lseek(fd_, 0, SEEK_END));
   }
   Appending(const Appending&) = delete;
   Appending& operator=(const Appending&) = delete;
@@ -127,25 +138,50 @@ class Appending {
 
   /// The first line, without its end; empty of an empty file.
   [[nodiscard]] std::string first_line() const {
-    std::ifstream in(file_);
-    std::string line;
-    std::getline(in, line);
+    std::string begin(kLongestHeading, '\0');
+    const ssize_t got = ::pread(fd_, begin.data(), begin.size(), 0);
+    begin.resize(static_cast<std::size_t>(std::max<ssize_t>(0, got)));
+    std::string line = begin.substr(0, begin.find('\n'));
     if (line.ends_with('\r')) line.pop_back();
     return line.starts_with("\xef\xbb\xbf") ? line.substr(3) : line;
   }
 
-  void write(const std::string& text) const {
-    if (::write(fd_, text.data(), text.size()) != static_cast<ssize_t>(text.size())) fail("cannot write the results");
+  /// Adds a text whole or not at all, on a line of its own.
+  void write(std::string text) const {
+    char last = '\n';
+    if (size_ > 0 && ::pread(fd_, &last, 1, size_ - 1) == 1 && last != '\n') text.insert(0, "\r\n");
+    const ssize_t written = ::pwrite(fd_, text.data(), text.size(), size_);
+    if (written == static_cast<ssize_t>(text.size()) && ::fdatasync(fd_) == 0) return;
+    const bool is_cut = written >= 0 && written < static_cast<ssize_t>(text.size());  // only a full disk does that
+    const int why = is_cut ? ENOSPC : errno;
+    (void)!::ftruncate(fd_, size_);
+    fail(why);
   }
 
  private:
-  [[noreturn]] void fail(const char* what) const {
-    throw Error(Error::Code::unwritable, fmt::format("{}: {}", what, ::strerror(errno)), file_.string(),
-                "name another file as 'results' in the settings' [recording]");
+  static constexpr std::size_t kLongestHeading = 64 * 1024;
+
+  void lock() const {
+    constexpr int kTries = 400, kEvery = 5;  // ms: two seconds
+    for (int i = 0; ::flock(fd_, LOCK_EX | LOCK_NB) != 0; ++i) {
+      if (errno == EWOULDBLOCK && i < kTries) {
+        ::poll(nullptr, 0, kEvery);
+        continue;
+      }
+      ::close(fd_);
+      throw Error(Error::Code::in_use, "another program has the results file locked, so that nothing was added to it",
+                  file_.string(), "the run itself is kept");
+    }
+  }
+
+  [[noreturn]] void fail(int why) const {
+    throw Error(Error::Code::unwritable, fmt::format("the results can't be written: {}", ::strerror(why)),
+                file_.string(), why == ENOSPC ? "make room; the run itself is kept" : "name another file for them");
   }
 
   std::filesystem::path file_;
   int fd_;
+  off_t size_ = 0;
 };
 
 }  // namespace
@@ -161,7 +197,7 @@ void append_result(const std::filesystem::path& file, const RunInsight& run, con
   const std::string there = to.first_line();
   if (!there.empty() && without_units(there) != without_units(heading))
     throw Error(Error::Code::invalid, "has other columns than these results: nothing was added", file.string(),
-                "name another file as 'results' in the settings' [recording], or move this one away");
+                "name another file for them, or move this one away");
   to.write((there.empty() ? "\xef\xbb\xbf" + heading + "\r\n" : "") + line + "\r\n");
 }
 

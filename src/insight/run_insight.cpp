@@ -21,6 +21,7 @@ using frames::median_of;
 namespace {
 
 constexpr double kOdd = 5;  // spreads from usual
+constexpr const char* kMarkReading = "recording.mark";
 
 /// What the meter says of the recording itself, and statistics of its span: the summary has those of all frames.
 bool is_about_recording(const std::string& id) {
@@ -66,7 +67,7 @@ std::vector<HitchInsight> worst_hitches(const Stutters& stutters, std::size_t mo
   std::vector<HitchInsight> worst;
   for (const Hitch& hitch : stutters.hitches) worst.push_back({hitch, {}});
   std::stable_sort(worst.begin(), worst.end(),
-                   [](const HitchInsight& a, const HitchInsight& b) { return a.hitch.lost > b.hitch.lost; });
+                   [](const HitchInsight& a, const HitchInsight& b) { return a.hitch.worst > b.hitch.worst; });
   worst.resize(std::min(worst.size(), most));
   return worst;
 }
@@ -160,6 +161,14 @@ void add_oddities(RunInsight& insight, const Store& store, const std::vector<Rea
                      [](const Oddity& a, const Oddity& b) { return a.spreads > b.spreads; });
 }
 
+std::vector<RunMark> marks_in(const RunSeries* series) {
+  std::vector<RunMark> marks;
+  for (std::size_t i = 0; series != nullptr && i < series->values.size(); ++i) {
+    if (const auto* text = std::get_if<std::string>(&series->values[i])) marks.push_back({series->at[i], *text});
+  }
+  return marks;
+}
+
 /// Average rate over mean power.
 void add_efficiency(RunInsight& insight) {
   const auto per_joule = [&](std::optional<double> watts) {
@@ -201,15 +210,17 @@ RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions
     return (a.interval <= kLongestFrame ? a.interval : Nanoseconds{}) <
            (b.interval <= kLongestFrame ? b.interval : Nanoseconds{});
   });
-  if (longest != frames.end()) insight.longest_at = longest->at;
+  if (longest != frames.end()) insight.longest_at = longest->at - longest->interval;
   insight.stutters = find_stutters(frames, options.stutter);
   insight.hitches = worst_hitches(insight.stutters, options.hitches);
   insight.edge = std::min(60 * kSecond, insight.info.length / 3);
   const std::vector<ReadingInfo> readings = store.readings(run);
   add_readings(insight, store, readings, options);
   add_oddities(insight, store, readings);
-  const std::vector<RunSeries> some =
-      store.series(run, [](const ReadingInfo& info) { return info.id == "gpu.load" || are_doubts_in(info); });
+  const std::vector<RunSeries> some = store.series(run, [](const ReadingInfo& info) {
+    return info.id == "gpu.load" || info.id == kMarkReading || are_doubts_in(info);
+  });
+  insight.marks = marks_in(find_series(some, kMarkReading));
   insight.limits = find_limits(frames, load_of(find_series(some, "gpu.load")));
   insight.limits_by_gpu_times = std::any_of(insight.limits.seconds.begin(), insight.limits.seconds.end(),
                                             [](const LimitedSecond& one) { return one.gpu_share.has_value(); });

@@ -34,9 +34,10 @@ std::string change(double share) { return fmt::format("{}{} %", share > 0 ? "+" 
 }  // namespace
 
 std::string moment_words(Moment at) {
-  const double seconds = in_seconds(at.time_since_epoch());
+  const double seconds = std::abs(in_seconds(at.time_since_epoch()));
   const int minutes = static_cast<int>(seconds / 60);
-  return fmt::format("{}:{:04.1f}", minutes, std::floor((seconds - 60 * minutes) * 10) / 10);
+  return fmt::format("{}{}:{:04.1f}", at < Moment{} && seconds >= 0.1 ? "-" : "", minutes,
+                     std::floor((seconds - 60 * minutes) * 10) / 10);
 }
 
 std::string second_words(Moment at) {
@@ -59,10 +60,20 @@ std::string stutter_words(const RunInsight& run) {
   const auto several = [](std::size_t n, const char* what) {
     return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s");
   };
-  return fmt::format(
-      "{} in {}: {:.2f} s lost, {} of the time; the worst {} ms at {}", several(s.frames.size(), "frame"),
-      s.hitches.size() == 1 ? "1 hitch" : fmt::format("{} hitches", s.hitches.size()), in_seconds(s.lost),
-      percent(s.share), format_number(in_milliseconds(worst->worst), 1), moment_words(worst->begin));
+  return fmt::format("{} in {}: {:.2f} s lost, {} of the time; the worst {} ms at {}",
+                     several(s.frames.size(), "frame"),
+                     s.hitches.size() == 1 ? "1 hitch" : fmt::format("{} hitches", s.hitches.size()),
+                     in_seconds(s.lost), percent(in_seconds(s.lost) / in_seconds(run.summary.time)),
+                     format_number(in_milliseconds(worst->worst), 1), moment_words(worst->begin));
+}
+
+std::string mark_words(const RunInsight& run, std::size_t most) {
+  std::vector<std::string> words;
+  for (const RunMark& mark : run.marks) {
+    if (words.size() < most) words.push_back(fmt::format("{} at {}", mark.about, moment_words(mark.at)));
+  }
+  if (run.marks.size() > most) words.push_back(fmt::format("and {} more", run.marks.size() - most));
+  return fmt::format("{}", fmt::join(words, ", "));
 }
 
 std::string limit_words(const RunInsight& run) {

@@ -82,6 +82,7 @@ GameState game_from(const json& one) {
 json json_of(const RecordingState& recording) {
   json one = {{"state", word_of(recording.phase, kPhases)}};
   if (recording.phase == Phase::planned) one["in_s"] = in_seconds(recording.starts_in);
+  if (!recording.waits_for.empty()) one["waits_for"] = recording.waits_for;
   if (recording.left) one["left_s"] = in_seconds(*recording.left);
   if (recording.of > 1) one["number"] = recording.number;
   if (recording.of > 1) one["of"] = recording.of;
@@ -93,6 +94,7 @@ json json_of(const RecordingState& recording) {
 RecordingState recording_from(const json& one) {
   RecordingState recording{.phase = value_of(one.value("state", ""), kPhases).value_or(Phase::planned)};
   recording.starts_in = from_seconds(one.value("in_s", 0.0));
+  recording.waits_for = one.value("waits_for", "");
   if (const auto left = optional_of<double>(one, "left_s")) recording.left = from_seconds(*left);
   recording.number = one.value("number", 1);
   recording.of = one.value("of", 1);
@@ -128,6 +130,7 @@ MeterAnswer answer_of(const json& object) {
   answer.marks = optional_of<int>(object, "marks");
   answer.face = optional_of<std::string>(object, "face");
   answer.run = optional_of<std::int64_t>(object, "run");
+  answer.game = optional_of<std::string>(object, "game");
   answer.finished = optional_of<bool>(object, "finished");
   answer.state = state_from(object);
   return answer;
@@ -158,6 +161,7 @@ void put_notes(json& object, const RunNotes& notes) {
 RecordingPlan plan_from(const json& object) {
   RecordingPlan plan;
   plan.after = seconds_from(object, "after");
+  plan.at_mark = object.value("at mark", false);
   if (const Nanoseconds length = seconds_from(object, "for"); length != Nanoseconds{}) plan.length = length;
   plan.repeat = object.value("repeat", 1);
   plan.pause = seconds_from(object, "pause");
@@ -167,6 +171,7 @@ RecordingPlan plan_from(const json& object) {
 
 void put_plan(json& object, const RecordingPlan& plan) {
   if (plan.length) object["for"] = in_seconds(*plan.length);
+  if (plan.at_mark) object["at mark"] = true;
   if (plan.after > Nanoseconds{}) object["after"] = in_seconds(plan.after);
   if (plan.repeat > 1) object["repeat"] = plan.repeat;
   if (plan.pause > Nanoseconds{}) object["pause"] = in_seconds(plan.pause);
@@ -213,6 +218,7 @@ std::string to_json(const MeterAnswer& answer) {
   put(object, "marks", answer.marks);
   put(object, "face", answer.face);
   put(object, "run", answer.run);
+  put(object, "game", answer.game);
   put(object, "finished", answer.finished);
   if (answer.state) put_state(object, *answer.state);
   return text_of(object);

@@ -95,10 +95,12 @@ bool WatchedFace::look() {
   return true;
 }
 
-Game::Game(std::unique_ptr<Attachment> attachment, WatchedFace face, const std::vector<ComputedReading>& computed)
+Game::Game(std::unique_ptr<Attachment> attachment, WatchedFace face, const std::vector<ComputedReading>& computed,
+           std::string name)
     : attachment_(std::move(attachment)),
-      name_(name_of_process(pid())),
-      hash_(sha256_of_executable(pid())),
+      program_(program_of(pid())),
+      name_(name.empty() ? program_.name : std::move(name)),
+      hash_(sha256_of(program_.loader.empty() ? fmt::format("/proc/{}/exe", pid()) : program_.file.string())),
       face_(std::move(face)),
       live_(computed) {
   note_face();
@@ -158,12 +160,12 @@ void Game::drop_surplus(Moment now) {
 void Game::keep_early(Moment since) {
   constexpr std::size_t kMost = limits::kFramesPerSecond;
   std::copy_if(counted_.begin(), counted_.end(), std::back_inserter(early_),
-               [&](const FrameRecord& frame) { return frame.at >= since; });
+               [&](const FrameRecord& frame) { return frame.at - frame.interval >= since; });
   if (early_.size() > kMost) early_.erase(early_.begin(), early_.end() - static_cast<std::ptrdiff_t>(kMost));
 }
 
 void Game::begin_recording(RunSink& sink, Moment since, std::optional<Moment> until) {
-  std::erase_if(early_, [&](const FrameRecord& frame) { return frame.at < since; });
+  std::erase_if(early_, [&](const FrameRecord& frame) { return frame.at - frame.interval < since; });
   live_.begin_recording(&sink, since, until, std::exchange(early_, {}));
 }
 
@@ -205,8 +207,8 @@ void Game::take(const link::FrameEntry& entry, Moment now) {
   const FrameRecord frame{entry.present, *interval, known(entry.gpu_work)};
   const FrameLatency latency{entry.present, known(entry.latency), known(entry.on_screen)};
   if (latency.gpu != kUnknownTime || latency.screen != kUnknownTime) live_.add(latency);
-  whole_.add(frame.interval);
   frame_times_.add(frame.interval);
+  if (!first_frame_) first_frame_ = frame.at - frame.interval;
   counted_.push_back(frame);
 }
 

@@ -14,7 +14,7 @@
 #include "idlemeter/face/scene.hpp"
 #include "idlemeter/frames/frame_histogram.hpp"
 #include "idlemeter/frames/frame_record.hpp"
-#include "idlemeter/frames/live_frames.hpp"
+#include "idlemeter/meter/process.hpp"
 #include "idlemeter/readings/computed_readings.hpp"
 #include "idlemeter/readings/live_readings.hpp"
 #include "idlemeter/readings/run_sink.hpp"
@@ -73,13 +73,15 @@ class WatchedFace {
 /// and so is what is more than limits::kFramesPerSecond.
 class Game {
  public:
-  /// `computed`: the user's own readings, which can be read.
-  Game(std::unique_ptr<Attachment> attachment, WatchedFace face, const std::vector<ComputedReading>& computed);
+  /// `computed`: the user's own readings, which can be read. `name`: the game's; empty: that of its program.
+  Game(std::unique_ptr<Attachment> attachment, WatchedFace face, const std::vector<ComputedReading>& computed,
+       std::string name = {});
 
   [[nodiscard]] Attachment& attachment() { return *attachment_; }
   [[nodiscard]] const Attachment& attachment() const { return *attachment_; }
   [[nodiscard]] pid_t pid() const { return attachment_->pid(); }
   [[nodiscard]] const std::string& name() const { return name_; }
+  [[nodiscard]] const ProgramOfProcess& program() const { return program_; }
   [[nodiscard]] bool has_picture() const { return width_ > 0; }
   [[nodiscard]] std::string picture() const;  ///< "1920x1080"; empty if it isn't known
   [[nodiscard]] std::uint64_t presents() const { return presents_; }
@@ -87,7 +89,7 @@ class Game {
   [[nodiscard]] std::uint64_t lost() const { return lost_; }
   /// Presents with impossible times.
   [[nodiscard]] std::uint64_t refused() const { return refused_; }
-  [[nodiscard]] const LiveFrames& whole() const { return whole_; }
+  [[nodiscard]] Summary whole() const { return live_.whole(); }
   [[nodiscard]] const FrameHistogram& frame_times() const { return frame_times_; }
   [[nodiscard]] LiveReadings& live() { return live_; }
   [[nodiscard]] const LiveReadings& live() const { return live_; }
@@ -101,8 +103,8 @@ class Game {
   /// Takes the frames that have come by now, and returns those that count.
   const std::vector<FrameRecord>& drain(Moment now);
 
-  /// Keeps those of the frames just drained that were presented since then, for a recording that begins with them: up
-  /// to a second's worth of limits::kFramesPerSecond, the newest.
+  /// Keeps those of the frames just drained that began since then, for a recording that begins with them: up to a
+  /// second's worth of limits::kFramesPerSecond, the newest.
   void keep_early(Moment since);
 
   /// Starts a recording that begins with the frames that were kept since then. See LiveReadings.
@@ -110,6 +112,9 @@ class Game {
 
   /// The start of the first frame that is kept; empty if none is.
   [[nodiscard]] std::optional<Moment> early_since() const;
+
+  /// When its first frame began; empty before.
+  [[nodiscard]] std::optional<Moment> first_frame() const { return first_frame_; }
 
   /// A line to show with the overlay, such as why nothing is recorded; empty: none.
   void set_notice(const std::string& notice);
@@ -136,12 +141,12 @@ class Game {
   void add_line(Scene& scene, Painter& painter, std::string text, Color ground) const;
 
   std::unique_ptr<Attachment> attachment_;
+  ProgramOfProcess program_;
   std::string name_;
   std::shared_future<std::string> hash_;
   WatchedFace face_;
   LiveReadings live_;
   GameInfo info_;  // as live_ has it
-  LiveFrames whole_ = LiveFrames::growing();
   FrameHistogram frame_times_;
   WindowChoice window_;
   std::vector<link::FrameEntry> arrived_;
@@ -149,6 +154,7 @@ class Game {
   std::vector<FrameRecord> early_;
   std::uint64_t presents_ = 0, lost_ = 0, refused_ = 0;
   Moment newest_{};
+  std::optional<Moment> first_frame_;
   std::optional<Moment> drained_;
   double allowance_ = link::kRingCapacity;  // of presents that may come now
   std::string notice_, status_;

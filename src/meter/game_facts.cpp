@@ -5,6 +5,7 @@
 #include <fmt/ranges.h>
 #include <glib.h>
 #include <sched.h>
+#include <sys/stat.h>
 #include <unistd.h>
 #include <xcb/randr.h>
 
@@ -18,6 +19,7 @@
 #include "idlemeter/meter/process.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "meter/game.hpp"
+#include "meter/wayland_facts.hpp"
 #include "meter/x11.hpp"
 
 namespace idlemeter::meter {
@@ -116,7 +118,6 @@ std::string window_manager(xcb_connection_t* display, xcb_window_t root) {
 
 std::string compositor(xcb_connection_t* display, xcb_window_t root, int screen) {
   const std::string manager = window_manager(display, root);
-  if (std::getenv("WAYLAND_DISPLAY") != nullptr) return manager.empty() ? "Wayland" : manager + ", Wayland";
   const auto owner = owned(xcb_get_selection_owner_reply(
       display, xcb_get_selection_owner(display, atom_of(display, fmt::format("_NET_WM_CM_S{}", screen))), nullptr));
   if (owner == nullptr || owner->owner == XCB_NONE) return "none";
@@ -129,8 +130,9 @@ Facts facts_of(const Game& game, const Snapshot& values) {
   Facts facts = {{"Picture", game.picture()},
                  {"Graphics API", game.attachment().api()},
                  {"Graphics driver", game.attachment().driver()},
-                 {"Executable", executable_of(game.pid()).string()},
-                 {"Arguments", arguments_of(game.pid())},
+                 {"Executable", game.program().file.string()},
+                 {"Loader", game.program().loader.string()},
+                 {std::string(kArgumentsFact), arguments_of(game.pid())},
                  {"Face", game.face().name()},
                  {"Idle Meter", IDLEMETER_VERSION}};
   constexpr std::array<std::pair<const char*, const char*>, 9> kFromReadings{{{"Processor", "cpu.name"},
@@ -151,11 +153,13 @@ Facts facts_of(const Game& game, const Snapshot& values) {
   return facts;
 }
 
-std::shared_future<std::string> sha256_of_executable(int pid) {
+std::shared_future<std::string> sha256_of(const std::string& file) {
   std::promise<std::string> promise;
   std::shared_future<std::string> future = promise.get_future().share();
-  const int fd = ::open(fmt::format("/proc/{}/exe", pid).c_str(), O_RDONLY | O_CLOEXEC);
-  if (fd < 0) {
+  const int fd = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY);
+  struct stat about {};
+  if (fd < 0 || ::fstat(fd, &about) != 0 || !S_ISREG(about.st_mode)) {
+    if (fd >= 0) ::close(fd);
     promise.set_value("");
     return future;
   }
@@ -169,9 +173,11 @@ std::shared_future<std::string> sha256_of_executable(int pid) {
 }
 
 Facts slow_facts() {
+  Facts facts = wayland_facts();
+  facts.emplace("Operating system", operating_system());
+  if (facts.contains("Display")) return facts;  // X11 would be an emulation
   int number = 0;
   const Connection display = connect_to_display(&number);
-  Facts facts = {{"Operating system", operating_system()}};
   if (xcb_connection_has_error(display.get()) != 0) return facts;
   auto screen = xcb_setup_roots_iterator(xcb_get_setup(display.get()));
   for (int i = 0; i < number && screen.rem > 1; ++i) xcb_screen_next(&screen);

@@ -17,7 +17,7 @@ class Game;
 
 /// A hash of the process's executable, which takes a second for a gigabyte: begun when the game comes, so that it's
 /// done before a recording starts, in a thread that runs only while the machine is idle.
-[[nodiscard]] std::shared_future<std::string> sha256_of_executable(int pid);
+[[nodiscard]] std::shared_future<std::string> sha256_of(const std::string& file);
 
 /// What has to be asked of a disk or a display, which may take their time: the operating system, the screen's mode, the
 /// compositor.

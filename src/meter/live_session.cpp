@@ -12,6 +12,8 @@
 namespace idlemeter::meter {
 namespace {
 
+namespace fs = std::filesystem;
+
 constexpr Nanoseconds kTextEvery = 100 * kMillisecond;
 
 }  // namespace
@@ -30,14 +32,15 @@ void LiveSession::cue(Cue::Kind kind, std::string text, std::string about) const
 Game* LiveSession::come(std::unique_ptr<Attachment> attachment) {
   if (games_.size() >= limits::kGames) return nullptr;
   WatchedFace face = face_for(attachment->pid());
-  return &games_.emplace_back(std::move(attachment), std::move(face), options_.settings.computed);
+  return &games_.emplace_back(std::move(attachment), std::move(face), options_.settings.computed, options_.game_name);
 }
 
 void LiveSession::leave(Game& game) {
   drain(game);
   // It may have ended before its recording could start: its frames are recorded all the same.
-  if (planned_ && now() >= planned_->at && !recording_ && game.early_since()) start_recording(game, now());
-  if (is_recorded(game)) stop_recording(game.attachment().is_closed() ? RunEnd::game_ended : RunEnd::game_crashed);
+  if (is_due(now()) && !recording_ && game.early_since()) start_recording(game, now());
+  const bool was_ended = game.attachment().is_closed() || (options_.is_ending && options_.is_ending());
+  if (is_recorded(game)) stop_recording(was_ended ? RunEnd::game_ended : RunEnd::game_crashed);
   if (game.has_picture()) over_.push_back(report(game, true));
   games_.remove_if([&](const Game& one) { return &one == &game; });
 }
@@ -45,7 +48,8 @@ void LiveSession::leave(Game& game) {
 /// A face that can't be read doesn't keep a game from being measured: it gets the default one, and the log says why.
 WatchedFace LiveSession::face_for(int pid) const {
   try {
-    const std::string name = options_.face_of(executable_of(pid));
+    const ProgramOfProcess program = program_of(pid);
+    const std::string name = options_.face_of(program.file.empty() ? fs::path(program.name) : program.file);
     return WatchedFace(options_.file_of(name), name);
   } catch (const std::exception& error) {
     log(error.what());
@@ -54,14 +58,9 @@ WatchedFace LiveSession::face_for(int pid) const {
 }
 
 GameReport LiveSession::report(const Game& game, bool over) {
-  return {game.pid(),
-          game.name(),
-          game.attachment().api(),
-          game.picture(),
-          game.presents(),
-          game.attachment().blind(),
-          game.whole().summary(),
-          over};
+  return {
+      game.pid(),   game.name(), game.attachment().api(), game.picture(), game.presents(), game.attachment().blind(),
+      game.whole(), over};
 }
 
 std::vector<GameReport> LiveSession::reports() {
@@ -85,7 +84,8 @@ Game* LiveSession::main_game() {
 /// Takes the frames that have come, for the recording too.
 void LiveSession::drain(Game& game) {
   game.drain(now());
-  if (planned_ && !recording_) game.keep_early(planned_->at);
+  settle_plan(game);
+  if (planned_ && planned_->at && !recording_) game.keep_early(*planned_->at);
 }
 
 void LiveSession::tick() {

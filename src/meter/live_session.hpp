@@ -73,9 +73,13 @@ class LiveSession final : public Host {
   /// A plan with runs that are still to start.
   struct Planned {
     RecordingPlan how;
-    Moment at{};  ///< when the next starts
+    std::optional<Moment> at;  ///< when the next starts; empty: a while after the first frame, or at a mark
+    Moment made{};
     int done = 0;
   };
+
+  [[nodiscard]] bool is_due(Moment now) const { return planned_ && planned_->at && now >= *planned_->at; }
+  void settle_plan(const Game& game);
 
   /// The answer to a command: now, or as soon as `later` has one, at the latest when the time is up.
   struct Reply {
@@ -103,7 +107,7 @@ class LiveSession final : public Host {
   void start_recording(Game& game, Moment now);
   std::shared_ptr<Recording> stop_recording(RunEnd end);
   void look_after_recordings();
-  void note_problem(const std::string& problem);
+  void note_problem(const std::string& problem, const std::string& what = "not recorded");
   void record(Moment now);
   [[nodiscard]] std::string plan_in_words(Moment now) const;
   [[nodiscard]] RunNotes notes() const;

@@ -18,14 +18,17 @@ std::string variable_of(int pid, const std::string& name) {
   return {};
 }
 
-bool is_anywhere(const std::string& name, const std::string& value) {
+std::vector<int> processes_with(const std::string& name, const std::string& value) {
+  std::vector<int> found;
   std::error_code gone;
   for (const auto& entry : std::filesystem::directory_iterator("/proc", gone)) {
     const int pid = std::atoi(entry.path().filename().c_str());
-    if (pid > 0 && variable_of(pid, name) == value) return true;
+    if (pid > 0 && variable_of(pid, name) == value) found.push_back(pid);
   }
-  return false;
+  return found;
 }
+
+bool is_anywhere(const std::string& name, const std::string& value) { return !processes_with(name, value).empty(); }
 
 bool descends_from(int pid, int ancestor) {
   while (pid > 1 && pid != ancestor) {
@@ -43,16 +46,12 @@ bool descends_from(int pid, int ancestor) {
 
 bool is_running(int pid) { return ::kill(pid, 0) == 0 || errno == EPERM; }
 
-std::string name_of_process(int pid) {
-  std::ifstream file(fmt::format("/proc/{}/comm", pid));
-  std::string name;
-  std::getline(file, name);
-  return name.empty() ? fmt::format("process {}", pid) : name;
-}
-
 std::filesystem::path executable_of(int pid) {
+  constexpr std::string_view kGone = " (deleted)";
   std::error_code gone;
-  return std::filesystem::read_symlink(fmt::format("/proc/{}/exe", pid), gone);
+  std::string path = std::filesystem::read_symlink(fmt::format("/proc/{}/exe", pid), gone).string();
+  if (path.ends_with(kGone)) path.resize(path.size() - kGone.size());  // replaced while it runs, as by an update
+  return path;
 }
 
 }  // namespace idlemeter

@@ -1,7 +1,11 @@
 #include "meter/recording.hpp"
 
+#include <fmt/format.h>
+
 #include <vector>
 
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/runs/background_recorder.hpp"
@@ -36,9 +40,17 @@ Recording::Recording(const std::filesystem::path& store, Game& game, const Snaps
     : game_(game),
       recorder_(store, details_of(game, values, notes), {}, std::move(finished), game.slow_facts()),
       until_(until),
+      note_bytes_(notes.bytes()),
       lost_before_(missed_by(game)) {}
 
-void Recording::add(const RunNotes& notes) { recorder_.add(details_of(notes)); }
+void Recording::add(const RunNotes& notes) {
+  if (note_bytes_ + notes.bytes() > limits::kNoteBytes)
+    throw Error(Error::Code::invalid,
+                fmt::format("the notes of a run are limited to {} KiB together", limits::kNoteBytes >> 10), "",
+                "nothing was added; shorten it");
+  note_bytes_ += notes.bytes();
+  recorder_.add(details_of(notes));
+}
 
 void Recording::finish(RunEnd end) {
   end_ = end;

@@ -23,6 +23,7 @@ class Recording {
   Recording(const std::filesystem::path& store, Game& game, const Snapshot& values, const RunNotes& notes,
             std::optional<Moment> until, BackgroundRecorder::Finished finished = {});
 
+  /// Throws Error if the run's notes would be longer than limits::kNoteBytes.
   void add(const RunNotes& notes);
 
   [[nodiscard]] Game& game() const { return game_; }
@@ -44,6 +45,7 @@ class Recording {
   Game& game_;
   BackgroundRecorder recorder_;
   std::optional<Moment> until_;
+  std::size_t note_bytes_ = 0;
   std::uint64_t lost_before_;  // by the game, when the recording began
   std::optional<RunEnd> end_;
 };

@@ -6,6 +6,13 @@
 
 namespace idlemeter {
 
+std::size_t RunNotes::bytes() const {
+  std::size_t sum = note.size();
+  for (const std::string& tag : tags) sum += tag.size();
+  for (const auto& [name, value] : settings) sum += name.size() + value.size();
+  return sum;
+}
+
 void RunNotes::add(const RunNotes& more) {
   for (const auto& [name, value] : more.settings) settings.insert_or_assign(name, value);
   tags.insert(tags.end(), more.tags.begin(), more.tags.end());

@@ -96,8 +96,14 @@ LiveSession::Reply LiveSession::act(const MeterCommand& command) {
 }
 
 MeterAnswer LiveSession::mark(const std::string& about) {
-  if (!recording_) throw Error("nothing is being recorded", "", "start a recording with 'idlemeter tell record'");
   MeterAnswer answer;
+  if (!recording_ && planned_) {  // the moment that the recording waited for, or an earlier one
+    planned_->at = now();
+    answer.marks = 0;
+    record(now());
+    return answer;
+  }
+  if (!recording_) throw Error("nothing is being recorded", "", "start a recording with 'idlemeter tell record'");
   answer.marks = recording_->game().live().mark(about);
   cue(Cue::Kind::mark, fmt::format("mark {}", *answer.marks), about);
   text_due_ = {};
@@ -150,6 +156,8 @@ LiveSession::Reply LiveSession::change_recording(const MeterCommand& command) {
       if (!stopped->is_done()) return std::nullopt;
       const auto state = stopped->state();
       if (!state.problem.empty()) return failure(state.problem);
+      if (!state.problem_after.empty())
+        return failure(fmt::format("run {} is recorded, but not its results: {}", state.run, state.problem_after));
       MeterAnswer done;
       done.run = state.run;
       done.finished = true;
@@ -160,13 +168,14 @@ LiveSession::Reply LiveSession::change_recording(const MeterCommand& command) {
   if (recording_) throw Error(fmt::format("run {} is being recorded", recording_->state().run), "", "stop it first");
   plan(command.plan);
   record(now());
-  if (command.plan.after > Nanoseconds{} || main_game() == nullptr) return reply;
+  if (command.plan.after > Nanoseconds{} || command.plan.at_mark || main_game() == nullptr) return reply;
   reply.later = [this, before = failures_]() -> std::optional<MeterAnswer> {
     MeterAnswer begun;
     if (failures_ > before) return failure(notice_);
     if (!recording_) return planned_ ? std::nullopt : std::optional(begun);
     if (recording_->state().phase == Phase::opening) return std::nullopt;
     begun.run = recording_->state().run;
+    if (games_.size() > 1) begun.game = recording_->game().name();
     return begun;
   };
   return reply;
@@ -182,7 +191,8 @@ MeterAnswer LiveSession::hand_over() {
 std::optional<RecordingState> LiveSession::state_of_recording() const {
   RecordingState about;
   if (planned_ && !recording_) {
-    about.starts_in = std::max(Nanoseconds{}, planned_->at - now());
+    about.starts_in = planned_->at ? std::max(Nanoseconds{}, *planned_->at - now()) : planned_->how.after;
+    if (!planned_->at) about.waits_for = planned_->how.at_mark ? "a mark" : "the first frame";
     about.number = planned_->done + 1;
     about.of = planned_->how.repeat;
     return about;
@@ -206,7 +216,7 @@ std::optional<RecordingState> LiveSession::state_of_recording() const {
 MeterState LiveSession::state() {
   MeterState state{.pid = ::getpid(), .visible = visible_};
   for (const Game& game : games_) {
-    const Summary summary = game.whole().summary();
+    const Summary summary = game.whole();
     GameState one{.pid = game.pid(),
                   .name = game.name(),
                   .api = game.attachment().api(),

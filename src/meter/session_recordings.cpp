@@ -21,8 +21,14 @@ bool LiveSession::is_recorded(const Game& game) const { return recording_ && &re
 /// Whether the plan is due and the machine's names are known, or have been waited for long enough.
 bool LiveSession::may_start(Moment now) const {
   constexpr Nanoseconds kPatience = kSecond / 4;
-  if (!planned_ || now < planned_->at || recording_) return false;
+  if (!is_due(now) || recording_) return false;
   return now - began_ > kPatience || around_.is_machine_known();
+}
+
+/// A loader's frames aren't the game's: the time that was asked for counts from the first frame.
+void LiveSession::settle_plan(const Game& game) {
+  if (!planned_ || planned_->at || planned_->how.at_mark || !game.first_frame()) return;
+  planned_->at = std::max(planned_->made, *game.first_frame()) + planned_->how.after;
 }
 
 /// What is said of every run, and what the plan says.
@@ -37,7 +43,8 @@ RunNotes LiveSession::notes() const {
 
 void LiveSession::start_recording(Game& game, Moment now) {
   Planned& plan = *planned_;
-  const Moment since = std::clamp(game.early_since().value_or(now), std::min(plan.at, now), now);
+  // At a present: half a frame isn't recorded.
+  const Moment since = std::min(game.early_since().value_or(now), now);
   const auto until = plan.how.length ? std::optional(since + *plan.how.length) : std::nullopt;
   BackgroundRecorder::Finished finished;
   if (!options_.settings.recording.results.empty())
@@ -89,17 +96,19 @@ void LiveSession::look_after_recordings() {
     if (failed)
       note_problem(state.run == 0 ? state.problem : fmt::format("run {} ends early: {}", state.run, state.problem));
     if (!failed) log(fmt::format("run {} is recorded", state.run));
+    if (!state.problem_after.empty())
+      note_problem(state.problem_after, fmt::format("run {} is recorded, but not its results", state.run));
   }
   for (Game& game : games_) game.set_notice(notice_.empty() ? "" : "not recording: " + notice_);
 }
 
-void LiveSession::note_problem(const std::string& problem) {
+void LiveSession::note_problem(const std::string& problem, const std::string& what) {
   constexpr std::size_t kMost = 100;
-  log("not recorded: " + problem);
-  cue(Cue::Kind::failure, "not recorded", problem);
+  log(what + ": " + problem);
+  cue(Cue::Kind::failure, what, problem);
   notice_ = problem;
   ++failures_;
-  if (problems_.size() < kMost) problems_.push_back(problem);
+  if (problems_.size() < kMost) problems_.push_back(what + ": " + problem);
 }
 
 /// "recording 2 of 5, 34 s left", "recording starts in 12 s"; nothing if nothing is planned.
@@ -107,10 +116,11 @@ std::string LiveSession::plan_in_words(Moment now) const {
   const auto whole = [](Nanoseconds length) { return std::ceil(std::max(0.0, in_seconds(length))); };
   if (recording_ && of_ > 1)
     return fmt::format("recording {} of {}, {:.0f} s left", number_, of_, whole(*recording_->until() - now));
-  if (recording_ || !planned_ || planned_->at <= now) return "";
-  if (planned_->how.repeat == 1) return fmt::format("recording starts in {:.0f} s", whole(planned_->at - now));
+  if (recording_ || !planned_ || is_due(now)) return "";
+  if (!planned_->at) return planned_->how.at_mark ? "recording starts at a mark" : "";
+  if (planned_->how.repeat == 1) return fmt::format("recording starts in {:.0f} s", whole(*planned_->at - now));
   return fmt::format("{}run {} of {} starts in {:.0f} s", planned_->done > 0 ? "pause: " : "", planned_->done + 1,
-                     planned_->how.repeat, whole(planned_->at - now));
+                     planned_->how.repeat, whole(*planned_->at - now));
 }
 
 /// Starts and ends as it was planned.
@@ -124,15 +134,16 @@ void LiveSession::record(Moment now) {
 
 void LiveSession::plan(const RecordingPlan& plan) {
   if (const std::string problem = problem_with(plan); !problem.empty()) throw Error(Error::Code::invalid, problem);
-  planned_ = Planned{plan, now() + plan.after, 0};
+  planned_ = Planned{plan, std::nullopt, now()};
+  if (const Game* game = main_game()) settle_plan(*game);
   had_plan_ = true;
 }
 
 void LiveSession::end_recordings(Nanoseconds at_most) {
   for (Game& game : games_) drain(game);
   Game* const game = main_game();
-  const bool is_due = planned_ && now() >= planned_->at && !recording_;
-  if (is_due && game != nullptr && game->early_since()) start_recording(*game, now());
+  const bool may_be_short = is_due(now()) && !recording_;
+  if (may_be_short && game != nullptr && game->early_since()) start_recording(*game, now());
   if (recording_) stop_recording(RunEnd::asked);
   const Moment until = monotonic_now() + at_most;  // the disk's time, whatever the session's clock says
   for (const auto& one : ending_) (void)one->wait(std::max(Nanoseconds{}, until - monotonic_now()));

@@ -8,6 +8,7 @@
 
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/frames/frame_spans.hpp"
 #include "idlemeter/frames/frame_statistic.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/frames/live_frames.hpp"
@@ -43,8 +44,9 @@ Value milliseconds(Nanoseconds time, const char* reason) {
 
 /// A stretch of frames with the statistics that are asked of it.
 struct Stretch {
-  explicit Stretch(const Span& s)
-      : span(s), frames(s.kind == Span::Kind::last ? LiveFrames::sliding(s.length) : LiveFrames::growing()) {}
+  explicit Stretch(const Span& s) : span(s) {
+    if (s.kind == Span::Kind::last) sliding.emplace(LiveFrames::sliding(s.length));
+  }
 
   /// Only what the statistics need: each low costs.
   [[nodiscard]] SummaryRequest request() const {
@@ -54,7 +56,7 @@ struct Stretch {
   }
 
   Span span;
-  LiveFrames frames;
+  std::optional<LiveFrames> sliding;  // of the last while; the others grow together
   std::vector<FrameStatistic> statistics;
 };
 
@@ -64,13 +66,18 @@ struct FrameReadings::State {
   enum class Recording { off, on, held } recording = Recording::off;
   Moment recording_since{};
   Nanoseconds recorded{};
-  std::vector<Stretch> stretches;  // the recording's first
+  FrameSpans growing;
+  FrameSpans::Id whole = growing.add_span(), of_recording = growing.add_span(), cleared = growing.add_span();
+  std::vector<Stretch> stretches;
   LiveFrames recent = LiveFrames::sliding(kSecond / 2);
   FrameRecord newest;
   FrameRecord timed;  // the newest whose GPU work is known: drivers report it late, and not for each
   std::shared_ptr<const ReadingList> list;
 
-  Stretch& recorded_stretch() { return stretches.front(); }
+  [[nodiscard]] Summary summary(const Stretch& stretch) const {
+    if (stretch.sliding) return stretch.sliding->summary(stretch.request());
+    return growing.summary(stretch.span.kind == Span::Kind::recording ? of_recording : cleared, stretch.request());
+  }
 
   /// The span's stretch with the frames that it had, or a new one.
   Stretch& stretch(std::vector<Stretch>& into, const Span& span) {
@@ -78,7 +85,7 @@ struct FrameReadings::State {
     if (const auto there = std::find_if(into.begin(), into.end(), is_it); there != into.end()) return *there;
     Stretch fresh(span);
     if (const auto old = std::find_if(stretches.begin(), stretches.end(), is_it); old != stretches.end())
-      std::swap(fresh.frames, old->frames);
+      std::swap(fresh.sliding, old->sliding);
     return into.emplace_back(std::move(fresh));
   }
 
@@ -128,9 +135,9 @@ void FrameReadings::ask(const std::vector<std::string>& ids) { state_->ask(ids);
 
 void FrameReadings::add(const FrameRecord& frame) {
   for (Stretch& stretch : state_->stretches) {
-    const bool held = stretch.span.kind == Span::Kind::recording && state_->recording == State::Recording::held;
-    if (!held) stretch.frames.add(frame.interval);
+    if (stretch.sliding) stretch.sliding->add(frame.interval);
   }
+  state_->growing.add(frame.interval);
   state_->recent.add(frame.interval);
   state_->newest = frame;
   if (frame.gpu_work > Nanoseconds{}) state_->timed = frame;
@@ -138,26 +145,37 @@ void FrameReadings::add(const FrameRecord& frame) {
 
 void FrameReadings::clear() {
   for (Stretch& stretch : state_->stretches) {
-    const bool recorded = stretch.span.kind == Span::Kind::recording;
-    if (!recorded || state_->recording != State::Recording::on) stretch.frames.clear();
+    if (stretch.sliding) stretch.sliding->clear();
   }
+  state_->growing.restart(state_->cleared);
+  if (state_->recording != State::Recording::on) state_->growing.restart(state_->of_recording);
   if (state_->recording == State::Recording::held) state_->recording = State::Recording::off;
 }
 
 void FrameReadings::begin_recording(Moment since, std::span<const FrameRecord> already) {
-  state_->recorded_stretch().frames.clear();
-  for (const FrameRecord& frame : already) state_->recorded_stretch().frames.add(frame.interval);
+  std::vector<Nanoseconds> intervals;
+  for (const FrameRecord& frame : already) intervals.push_back(frame.interval);
+  state_->growing.restart(state_->of_recording, intervals);
   state_->recording = State::Recording::on;
   state_->recording_since = since;
 }
+
+void FrameReadings::hold_recording() { state_->growing.hold(state_->of_recording); }
 
 void FrameReadings::abandon_recording() { state_->recording = State::Recording::off; }
 
 void FrameReadings::end_recording(Moment now) {
   if (state_->recording != State::Recording::on) return;
   state_->recording = State::Recording::held;
+  state_->growing.hold(state_->of_recording);
   state_->recorded = now - state_->recording_since;
 }
+
+Summary FrameReadings::whole(const SummaryRequest& request) const {
+  return state_->growing.summary(state_->whole, request);
+}
+
+std::size_t FrameReadings::memory() const { return state_->growing.memory(); }
 
 std::shared_ptr<const Batch> FrameReadings::batch(Moment now) const {
   constexpr const char* kStates[] = {"off", "on", "held"};
@@ -174,7 +192,7 @@ std::shared_ptr<const Batch> FrameReadings::batch(Moment now) const {
   };
   batch->provisional.resize(batch->values.size());
   for (const Stretch& stretch : state_->stretches) {
-    const Summary summary = stretch.frames.summary(stretch.request());
+    const Summary summary = state_->summary(stretch);
     for (const FrameStatistic& statistic : stretch.statistics) {
       batch->values.push_back(value_of(statistic, summary));
       batch->provisional.push_back(is_uncertain(statistic, summary));

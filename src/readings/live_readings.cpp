@@ -66,15 +66,30 @@ struct LiveReadings::State {
     Moment sample_due{};
     int marks = 0;
     std::string mark = {};  // what the last is about
+    bool began = false;     // with a frame
+
+    [[nodiscard]] bool covers(const FrameRecord& frame) const {
+      return frame.at - frame.interval >= since && (!until || frame.at <= *until);
+    }
   };
   std::optional<Recording> recording;
   std::vector<FrameRecord> within;  // kept so that no frame allocates
+
+  /// The recording's span has the frames that are recorded, and no others.
+  void count(const FrameRecord& frame) {
+    const bool is_late = recording && recording->until && frame.at > *recording->until;
+    if (is_late) frames.hold_recording();
+    frames.add(frame);
+    if (!recording || recording->began || is_late) return;
+    recording->began = recording->covers(frame);
+    if (!recording->began) frames.begin_recording(recording->since);
+  }
 
   void record(std::span<const FrameRecord> added) {
     if (!recording || recording->sink == nullptr) return;
     within.clear();
     for (FrameRecord frame : added) {
-      if (frame.at < recording->since || (recording->until && frame.at > *recording->until)) continue;
+      if (!recording->covers(frame)) continue;
       frame.at = Moment{frame.at - recording->since};
       within.push_back(frame);
     }
@@ -108,7 +123,7 @@ void LiveReadings::set_game(const GameInfo& game) { state_->game = batch_of(game
 
 void LiveReadings::add(std::span<const FrameRecord> frames) {
   for (const FrameRecord& frame : frames) {
-    state_->frames.add(frame);
+    state_->count(frame);
     state_->history.add("frame.time", frame.at, in_milliseconds(frame.interval));
   }
   state_->record(frames);
@@ -130,6 +145,8 @@ const Snapshot& LiveReadings::update(const Snapshot& machine, Moment now, Past p
   return s.values;
 }
 
+Summary LiveReadings::whole(const SummaryRequest& request) const { return state_->frames.whole(request); }
+
 const Snapshot& LiveReadings::values() const { return state_->values; }
 
 const History& LiveReadings::history() const { return state_->history; }
@@ -144,6 +161,7 @@ void LiveReadings::begin_recording(RunSink* sink, Moment since, std::optional<Mo
   state_->frames.begin_recording(since, already);
   state_->latency.clear();
   state_->recording = State::Recording{sink, since, until, since};
+  state_->recording->began = !already.empty();
   state_->record(already);
 }
 

@@ -28,7 +28,7 @@ std::string format_value(const ReadingInfo& info, const Value& value) {
   if (const auto* text = std::get_if<std::string>(&value)) return *text;
   const auto found = number(value);
   if (!found) return "–";
-  std::string text = format_number(*found, digits_of(info));
+  std::string text = format_number(*found, shown_digits(info.unit, *found, digits_of(info)));
   if (info.unit != Unit::none) text.append(" ").append(symbol(info.unit));
   return text;
 }

@@ -79,20 +79,47 @@ std::vector<std::string> nearest_ids(std::string_view id, const Snapshot& snapsh
   return nearest(id, ids, most);
 }
 
+namespace {
+
+/// What a device may have, for machines without one: a slip in an id is one there too.
+struct DeviceWords {
+  std::string_view device;  ///< the first letters of its ids
+  const char* lacks;
+  std::vector<std::string_view> quantities;
+};
+
+const std::vector<DeviceWords>& device_words() {
+  static const std::vector<DeviceWords> all = {
+      {"gpu",
+       "this machine has no graphics card that can be measured",
+       {"name",         "kind",        "driver",       "load",        "clock",        "temp",       "hotspot.temp",
+        "power",        "power.limit", "voltage",      "fan.speed",   "fan.duty",     "throttle",   "link.width",
+        "memory.clock", "memory.load", "memory.share", "memory.temp", "memory.total", "memory.used"}},
+      {"battery", "this machine has no battery", {"charge", "left", "power", "state"}},
+      {"net", "this machine has no network interface", {"down", "up"}}};
+  return all;
+}
+
+/// "gpu1.temp" -> "gpu"
+std::string_view device_of(std::string_view id) { return id.substr(0, id.find_first_of(".0123456789")); }
+
+}  // namespace
+
 std::string unknown_reading(std::string_view id, const Snapshot& snapshot) {
-  constexpr std::pair<std::string_view, const char*> kDevices[] = {
-      {"gpu", "this machine has no graphics card that can be measured"},
-      {"battery", "this machine has no battery"},
-      {"net", "this machine has no network interface"}};
   std::string text = fmt::format("no reading '{}' here", id);
   const auto entries = snapshot.entries();
-  for (const auto& [device, lacks] : kDevices) {
-    const auto is_its = [device = device](std::string_view one) {
-      const std::size_t end = one.find_first_of(".0123456789");
-      return one.substr(0, end) == device;
-    };
-    if (is_its(id) && std::none_of(entries.begin(), entries.end(), [&](const auto& e) { return is_its(e.info->id); }))
-      return text + ": " + lacks;
+  for (const DeviceWords& words : device_words()) {
+    const bool is_here = std::any_of(entries.begin(), entries.end(),
+                                     [&](const auto& entry) { return device_of(entry.info->id) == words.device; });
+    const std::size_t dot = id.find('.');
+    if (device_of(id) != words.device || is_here || dot == std::string_view::npos) continue;
+    const std::string_view quantity = words.device == "net" ? id.substr(id.rfind('.') + 1) : id.substr(dot + 1);
+    const auto near = nearest(quantity, words.quantities, 2);
+    const bool is_known =
+        std::find(words.quantities.begin(), words.quantities.end(), quantity) != words.quantities.end();
+    if (is_known || near.empty()) return fmt::format("{}: {}", text, words.lacks);
+    const std::string begin(id.substr(0, id.size() - quantity.size()));
+    return fmt::format("{}; nearest: {}{}; and {}", text, begin, fmt::join(near, ", " + begin), words.lacks);
   }
   const auto near = nearest_ids(id, snapshot);
   return near.empty() ? text : fmt::format("{}; nearest: {}", text, fmt::join(near, ", "));

@@ -142,6 +142,11 @@ std::optional<double> convert(double value, Unit from, Unit to) {
 
 int usual_digits(Unit unit) { return facts(unit).digits; }
 
+int shown_digits(Unit unit, double value, int digits) {
+  const bool is_low = unit == Unit::frames_per_second && std::abs(value) < 10 && value != 0;
+  return is_low ? std::max(digits, 1) : digits;
+}
+
 std::string format_number(double value, int digits) {
   std::string text = fmt::format("{:.{}f}", value, std::clamp(digits, 0, 9));
   if (text.front() == '-' && text.find_first_of("123456789") == std::string::npos) text.erase(0, 1);

@@ -51,7 +51,7 @@ std::string headline(const Comparison& comparison, double confidence) {
 }
 
 std::string doubts_of(const RunInsight& run) {
-  if (run.doubts.empty()) return "nothing speaks against it";
+  if (run.doubts.empty()) return "no problems found";
   std::vector<std::string> lines;
   for (const Doubt& doubt : run.doubts) lines.push_back(html(doubt.text));
   return list("doubts", lines);
@@ -154,8 +154,8 @@ std::string long_text(const std::string& text) { return html(cut_to(printable(te
 
 }  // namespace
 
-std::string summary_section(const std::vector<RunGroup>& groups, const FigureSet& figures, const Comparison* comparison,
-                            double confidence) {
+std::string summary_section(const std::vector<RunGroup>& groups, const FigureSet& figures,
+                            const Comparison* comparison) {
   using enum Cell::Kind;
   std::vector<RunInsight> all;
   each_run(groups, [&](const RunInsight& run, std::size_t) { all.push_back(run); });
@@ -184,14 +184,13 @@ std::string summary_section(const std::vector<RunGroup>& groups, const FigureSet
       rows += row(cells);
     }
   }
-  std::string content = comparison != nullptr && !comparison->figures.empty() ? headline(*comparison, confidence) : "";
-  content += table("Summary", head(heads), rows);
+  std::string content = table("Summary", head(heads), rows);
   if (any_uncertain) content += "<p class=\"note\">* of too few frames to be sure</p>\n";
   return section("summary", "Summary", content);
 }
 
-std::string comparison_section(const Comparison& comparison) {
-  std::string text;
+std::string comparison_section(const Comparison& comparison, double confidence) {
+  std::string text = comparison.figures.empty() ? "" : headline(comparison, confidence);
   for (const ComparedFigure& figure : comparison.figures) text += compared(comparison, figure);
   std::vector<std::string> odd;
   for (const std::string& line : odd_run_words(comparison)) odd.push_back(html(line));
@@ -267,11 +266,12 @@ std::string stutters_section(const std::vector<RunGroup>& groups) {
                 rows));
 }
 
-std::string facts_section(const std::vector<RunGroup>& groups) {
+std::string facts_section(const std::vector<RunGroup>& groups, bool arguments) {
   std::string same, text;
   std::map<std::string, std::vector<std::optional<std::string>>> different;
   for (const auto which : {&RunDetails::settings, &RunDetails::facts}) {
     for (auto& [name, values] : facts_of(groups, which)) {
+      if (which == &RunDetails::facts && name == kArgumentsFact && !arguments) continue;
       if (is_same(values)) {
         same += row({{html(name), Cell::Kind::row_head}, {long_text(*values.front())}});
       } else {

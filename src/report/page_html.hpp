@@ -11,11 +11,11 @@ namespace idlemeter::report {
 
 // Sections, each with its heading.
 [[nodiscard]] std::string summary_section(const std::vector<RunGroup>& groups, const FigureSet& figures,
-                                          const Comparison* comparison, double confidence);
-[[nodiscard]] std::string comparison_section(const Comparison& comparison);
+                                          const Comparison* comparison);
+[[nodiscard]] std::string comparison_section(const Comparison& comparison, double confidence);
 [[nodiscard]] std::string plots_section(bool thinned);
 [[nodiscard]] std::string stutters_section(const std::vector<RunGroup>& groups);
-[[nodiscard]] std::string facts_section(const std::vector<RunGroup>& groups);
+[[nodiscard]] std::string facts_section(const std::vector<RunGroup>& groups, bool arguments);
 /// `confidence` of the intervals of a comparison; 0: there is none.
 [[nodiscard]] std::string definitions_section(const FigureSet& figures, double confidence);
 

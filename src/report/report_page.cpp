@@ -45,13 +45,38 @@ std::string title_of(const std::vector<RunGroup>& groups) {
   return machines.empty() ? game : fmt::format("{} on {}", game, fmt::join(machines, ", "));
 }
 
+/// "Corvid 8 · Marl G9 · Mesa 24 · 2560x1440 · 2026-03-01 to 2026-03-05": what the figures are of.
+std::string machine_lines(const std::vector<RunGroup>& groups) {
+  constexpr const char* kFacts[] = {"Processor", "GPU", "Graphics driver", "Picture"};
+  constexpr std::size_t kMostValues = 3, kDate = 10;
+  std::vector<std::string> parts;
+  for (const char* name : kFacts) {
+    std::set<std::string> values;
+    for (const RunGroup& group : groups) {
+      for (const RunInsight& run : group.runs) {
+        const auto fact = run.info.details.facts.find(name);
+        if (fact != run.info.details.facts.end()) values.insert(cut_to(printable(fact->second), 80));
+      }
+    }
+    if (values.size() > kMostValues) values = {fmt::format("{}: {} different", name, values.size())};
+    if (!values.empty()) parts.push_back(html(fmt::format("{}", fmt::join(values, ", "))));
+  }
+  std::set<std::string> dates;
+  for (const RunGroup& group : groups) {
+    for (const RunInsight& run : group.runs) dates.insert(run.info.started.substr(0, kDate));
+  }
+  const std::string first = html(printable(*dates.begin())), last = html(printable(*dates.rbegin()));
+  parts.push_back(first == last ? first : first + " to " + last);
+  return fmt::format("<p class=\"machine\">{}</p>\n", fmt::join(parts, " · "));
+}
+
 std::string navigation(bool compares) {
   std::string links;
   const auto add = [&](const char* id, const char* title) {
     links += fmt::format("<a href=\"#{}\">{}</a>\n", id, title);
   };
-  add("summary", "Summary");
   if (compares) add("comparison", "Comparison");
+  add("summary", "Summary");
   add("plots", "Plots");
   add("stutters", "Stutters");
   add("facts", "Facts");
@@ -82,11 +107,12 @@ std::string report_page(const Store& store, const std::vector<RunGroup>& groups,
   page += kStyle;
   page += "</style>\n</head>\n<body>\n<header><h1>" + title + "</h1>\n";
   page += fmt::format("<p class=\"note\">{} run{} recorded by Idle Meter.</p>\n", runs, runs == 1 ? "" : "s");
+  page += machine_lines(groups);
   if (!options.note.empty()) page += "<p>" + html(options.note) + "</p>\n";
   page += navigation(comparison.has_value()) + "</header>\n<main>\n";
-  page += summary_section(groups, figures, comparison ? &*comparison : nullptr, confidence);
-  if (comparison) page += comparison_section(*comparison);
-  page += plots_section(data.thinned) + stutters_section(groups) + facts_section(groups);
+  if (comparison) page += comparison_section(*comparison, confidence);
+  page += summary_section(groups, figures, comparison ? &*comparison : nullptr);
+  page += plots_section(data.thinned) + stutters_section(groups) + facts_section(groups, options.arguments);
   page += definitions_section(figures, comparison ? confidence : 0);
   page += "</main>\n<script type=\"application/json\" id=\"data\">" + data.json + "</script>\n<script>";
   page += kScript;

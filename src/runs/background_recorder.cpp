@@ -149,7 +149,7 @@ void BackgroundRecorder::Shared::record() {
     finished(opened, run);
   } catch (const std::exception& error) {  // the run itself is safe
     const std::lock_guard lock(mutex);
-    state.problem = error.what();
+    state.problem_after = error.what();
   }
 }
 

@@ -9,11 +9,13 @@
 #include <algorithm>
 #include <cerrno>
 #include <cstring>
+#include <new>
 #include <system_error>
 #include <unordered_map>
 
 #include "base/words.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "runs/decimal.hpp"
@@ -86,8 +88,9 @@ struct Scale {
 class Frames {
  public:
   /// `expected`: about how many frames there are.
-  Frames(FrameLog& log, const LogPlan& plan, std::size_t expected)
+  Frames(FrameLog& log, const LogPlan& plan, std::size_t expected, const std::string& where)
       : log_(log),
+        where_(where),
         expected_(expected),
         format_(plan.format),
         point_(format_.decimal_comma.value_or(false) ? ',' : '.'),
@@ -134,6 +137,9 @@ class Frames {
     run->last = at;
     run->begun = run->any = true;
     if (!has_interval) return;  // its beginning isn't known
+    if (++count_ > limits::kFramesOfLog)
+      throw Error(Error::Code::unreadable, fmt::format("has more than {} frames", limits::kFramesOfLog), where_,
+                  "split it into several files");
     const bool has_work =
         format_.gpu_work.at && work_scale_.read(field(format_.gpu_work), point_, work) && work > Nanoseconds{};
     log_.runs[run->place].frames.push_back({Moment{at}, interval, has_work ? work : kUnknownTime});
@@ -208,6 +214,8 @@ class Frames {
   }
 
   FrameLog& log_;
+  const std::string& where_;
+  std::size_t count_ = 0;
   std::size_t expected_;
   const FrameLogFormat& format_;
   char point_;
@@ -235,7 +243,7 @@ FrameLog read(TextLines& lines, const std::string& where, const FrameLogFormat& 
   LogPlan plan = plan_of(sample, asked, where);
   FrameLog log;
   const std::size_t most = bytes == 0 ? 0 : lines.size() * sample.size() / bytes;
-  Frames frames(log, plan, std::min(most, kMostExpected));
+  Frames frames(log, plan, std::min(most, kMostExpected), where);
   for (std::size_t i = plan.heading_lines; i < sample.size(); ++i) frames.take(sample[i], numbers[i]);
   while (const auto line = lines.next()) frames.take(*line, lines.number());
   frames.finish();
@@ -263,7 +271,7 @@ std::optional<LogUnit> log_unit_from(std::string_view text) {
 }
 
 FrameLog read_frame_log(const std::filesystem::path& file, const FrameLogFormat& format) {
-  const int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NOCTTY);
+  const int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NOCTTY | O_NONBLOCK);  // a pipe isn't waited for
   if (descriptor < 0)
     throw Error(errno == ENOENT ? Error::Code::not_found : Error::Code::unreadable,
                 fmt::format("cannot be read ({})", std::generic_category().message(errno)), file.string(),
@@ -273,14 +281,19 @@ FrameLog read_frame_log(const std::filesystem::path& file, const FrameLogFormat&
     ~Closing() { ::close(descriptor); }
   } const closing{descriptor};
   struct stat about {};
-  if (::fstat(descriptor, &about) == 0 && S_ISDIR(about.st_mode))
-    throw Error(Error::Code::unreadable, "is a folder", file.string(), "name a log of frames");
+  if (::fstat(descriptor, &about) == 0 && !S_ISREG(about.st_mode))
+    throw Error(Error::Code::unreadable, S_ISDIR(about.st_mode) ? "is a folder" : "is not a regular file",
+                file.string(), "name a log of frames, or hand it in through the standard input");
   return read_frame_log(descriptor, file.string(), format);
 }
 
 FrameLog read_frame_log(int descriptor, const std::string& where, const FrameLogFormat& format) {
-  TextLines lines(descriptor, where);
-  return read(lines, where, format);
+  try {
+    TextLines lines(descriptor, where);
+    return read(lines, where, format);
+  } catch (const std::bad_alloc&) {
+    throw Error(Error::Code::unreadable, "takes more memory than there is", where, "split it into several files");
+  }
 }
 
 FrameLog parse_frame_log(std::string_view bytes, const std::string& where, const FrameLogFormat& format) {

@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <bit>
 #include <cstring>
+#include <memory>
 #include <span>
 
 #include "idlemeter/base/error.hpp"
@@ -16,7 +17,7 @@ namespace {
 
 using Words = std::vector<std::uint64_t>;
 
-constexpr std::size_t kMostWords = std::size_t{1} << 24;  // 128 MiB unpacked: beyond what a recorder packs at once
+constexpr std::size_t kMostWords = std::size_t{1} << 21;  // 16 MiB unpacked: beyond what a recorder packs at once
 constexpr int kLevel = 3;
 
 /// Small numbers of either sign become small ones without: 0, -1, 1, -2 -> 0, 1, 2, 3.
@@ -36,7 +37,10 @@ std::string bytes_of(const Words& words) {
 std::string compressed(const Words& words) {
   const std::string bytes = bytes_of(words);
   std::string packed(ZSTD_compressBound(bytes.size()), '\0');
-  const std::size_t size = ZSTD_compress(packed.data(), packed.size(), bytes.data(), bytes.size(), kLevel);
+  const std::unique_ptr<ZSTD_CCtx, decltype(&ZSTD_freeCCtx)> context(ZSTD_createCCtx(), &ZSTD_freeCCtx);
+  ZSTD_CCtx_setParameter(context.get(), ZSTD_c_compressionLevel, kLevel);
+  ZSTD_CCtx_setParameter(context.get(), ZSTD_c_checksumFlag, 1);
+  const std::size_t size = ZSTD_compress2(context.get(), packed.data(), packed.size(), bytes.data(), bytes.size());
   if (ZSTD_isError(size) != 0) throw Error(fmt::format("cannot pack a run: {}", ZSTD_getErrorName(size)));
   packed.resize(size);
   return packed;
@@ -48,7 +52,7 @@ class Expanded {
   Expanded(std::string_view packed, std::size_t count, const std::string& file) : count_(count) {
     const auto broken = [&] {
       return Error(Error::Code::damaged, "a part of the run is damaged: it can't be unpacked", file,
-                   "recover what is left with 'sqlite3 FILE .recover'");
+                   "repair the store: what can still be read is copied into a new one");
     };
     if (count > kMostWords || ZSTD_getFrameContentSize(packed.data(), packed.size()) != 8 * count) throw broken();
     bytes_.resize(8 * count);
@@ -74,6 +78,14 @@ class Expanded {
 };
 
 }  // namespace
+
+void RunBudget::take(std::size_t numbers, std::size_t packed_bytes) {
+  allowed_ += packed_bytes * limits::kNumbersPerByte;
+  used_ += std::min(numbers, kMostWords + 1);
+  if (used_ > allowed_)
+    throw Error(Error::Code::damaged, "a run unpacks to more than any recording does", file_,
+                "it may have been made to fill the memory: leave it alone");
+}
 
 std::string pack(std::span<const Nanoseconds> lengths) {
   Words words;

@@ -7,10 +7,24 @@
 #include <string>
 #include <vector>
 
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/runs/run.hpp"
 
 namespace idlemeter::runs {
+
+/// What a run may unpack to: real frames and readings don't shrink without end, and a stranger's store may.
+class RunBudget {
+ public:
+  explicit RunBudget(std::string file) : file_(std::move(file)) {}
+
+  /// Throws Error once the numbers of all rows together are more than a row of so many bytes can hold.
+  void take(std::size_t numbers, std::size_t packed_bytes);
+
+ private:
+  std::string file_;
+  std::size_t used_ = 0, allowed_ = limits::kNumbersOfRun;
+};
 
 /// Lengths of time, exactly: differences from one to the next, the bytes of equal weight together, then zstd (RFC
 /// 8878).

@@ -105,6 +105,7 @@ struct ReadingLog::State {
     } catch (const Error& error) {
       recorder.reset();
       store.reset();
+      if (error.code() == Error::Code::moved) throw;  // whatever is there now isn't this log's store
       why = error.what();
       retry_at = at + options.retry;
     }

@@ -9,6 +9,7 @@
 #include <unordered_map>
 
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/readings/reading.hpp"
@@ -16,6 +17,7 @@
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "runs/pack.hpp"
+#include "runs/recording_mark.hpp"
 #include "runs/store_state.hpp"
 
 namespace idlemeter {
@@ -114,6 +116,7 @@ struct Recorder::State {
   runs::Statement insert_chunk, insert_reading, insert_sample, insert_text;
   std::int64_t run = 0;
   bool in_transaction = false;
+  bool packs_only = false;  ///< within another's transaction: a crash keeps nothing, so that rows are packed at once
   bool finished = false;
   std::uint64_t refused = 0;
   Moment committed{};  // by the clock
@@ -132,9 +135,13 @@ struct Recorder::State {
   }
 
   void begin() {
-    if (!in_transaction) database.run("BEGIN IMMEDIATE");
+    if (belongs_to_another() || in_transaction) return;
+    database.begin();
     in_transaction = true;
   }
+
+  /// Whoever began a transaction ends it: nothing is committed before.
+  [[nodiscard]] bool belongs_to_another() const { return !in_transaction && database.in_transaction(); }
 
   void commit() {
     if (in_transaction) database.run("COMMIT");
@@ -161,8 +168,8 @@ struct Recorder::State {
 
 void Recorder::State::insert_run(const RunDetails& details) {
   begin();
-  runs::Statement(database, "INSERT INTO run (game, started, note, uuid) VALUES (?, ?, ?, ?)")
-      .bind(details.game, utc_now(), details.note, new_uuid())
+  runs::Statement(database, "INSERT INTO run (game, started, note, uuid, recorder) VALUES (?, ?, ?, ?, ?)")
+      .bind(details.game, utc_now(), details.note.substr(0, limits::kNoteBytes), new_uuid(), this_recorder())
       .run();
   run = database.last_row();
   keep(details);
@@ -182,22 +189,25 @@ void Recorder::State::write_chunk() {
   begin();
   const auto frames = static_cast<std::int64_t>(chunk.intervals.size());
   if (!chunk.any_gpu_work) chunk.gpu_work.clear();
-  insert_chunk.bind(run, chunks++, chunk.start, frames, chunk.length, chunk.intervals, chunk.gpu_work, std::int64_t{0})
-      .run();
+  if (!packs_only)
+    insert_chunk.bind(run, chunks, chunk.start, frames, chunk.length, chunk.intervals, chunk.gpu_work, std::int64_t{0})
+        .run();
+  ++chunks;
   if (!old_chunks.goes_on_with(chunk)) pack_chunks();
   old_chunks.add(chunk, chunks - 1);
   chunk.clear();
   if (old_chunks.count >= kChunksToPack || old_chunks.whole.intervals.size() >= kFramesToPack) pack_chunks();
 }
 
-/// Instead of the rows that they were kept in so far.
+/// Instead of the rows that they were kept in so far. What is packed has a checksum.
 void Recorder::State::pack_chunks() {
-  if (old_chunks.count > 1) {
+  if (old_chunks.count > 0) {
     begin();
     const Chunk& all = old_chunks.whole;
-    runs::Statement(database, "DELETE FROM frame_chunk WHERE run = ? AND place >= ? AND place < ?")
-        .bind(run, old_chunks.first, old_chunks.first + old_chunks.count)
-        .run();
+    if (!packs_only)
+      runs::Statement(database, "DELETE FROM frame_chunk WHERE run = ? AND place >= ? AND place < ?")
+          .bind(run, old_chunks.first, old_chunks.first + old_chunks.count)
+          .run();
     const std::string work = all.any_gpu_work ? pack(all.gpu_work) : "";
     insert_chunk
         .bind(run, old_chunks.first, all.start, static_cast<std::int64_t>(all.intervals.size()), all.length,
@@ -211,7 +221,8 @@ void Recorder::State::pack_samples() {
   if (old_samples.at.empty()) return;
   begin();
   const auto count = static_cast<std::int64_t>(old_samples.at.size());
-  runs::Statement(database, "DELETE FROM sample WHERE run = ? AND place >= ?").bind(run, samples - count).run();
+  if (!packs_only)
+    runs::Statement(database, "DELETE FROM sample WHERE run = ? AND place >= ?").bind(run, samples - count).run();
   runs::Statement(database, "INSERT INTO sample_block VALUES (?, ?, ?, ?, ?)")
       .bind(run, samples - count, count, static_cast<std::int64_t>(old_samples.columns.size()), Blob{pack(old_samples)})
       .run();
@@ -254,6 +265,7 @@ void Recorder::State::take(Moment at, std::size_t place, const Value& value) {
 
 Recorder::Recorder(Store& store, const RunDetails& details, Clock clock)
     : state_(std::make_unique<State>(store, clock ? std::move(clock) : Clock(monotonic_now))) {
+  state_->packs_only = state_->belongs_to_another();
   state_->insert_run(details);
 }
 
@@ -288,7 +300,8 @@ void Recorder::add(Moment at, const Snapshot& snapshot) {
   s.begin();
   s.numbers.assign(s.places.size(), std::numeric_limits<double>::quiet_NaN());
   for (const Snapshot::Entry& entry : snapshot.entries()) s.take(at, s.place_of(*entry.info), *entry.value);
-  s.insert_sample.bind(s.run, s.samples++, at, s.numbers).run();
+  if (!s.packs_only) s.insert_sample.bind(s.run, s.samples, at, s.numbers).run();
+  ++s.samples;
   s.last_sample = at;
   s.keep_for_packing(at);
   s.commit_if_due();
@@ -302,8 +315,8 @@ void Recorder::add(const RunDetails& more) {
   if (!more.note.empty())
     runs::Statement(s.database,
                     "UPDATE run SET note = CASE note WHEN '' THEN ?1 ELSE note || char(10) || ?1 END "
-                    "WHERE id = ?2")
-        .bind(more.note, s.run)
+                    "WHERE id = ?2 AND length(CAST(note AS BLOB)) + length(CAST(?1 AS BLOB)) < ?3")
+        .bind(more.note, s.run, static_cast<std::int64_t>(limits::kNoteBytes))
         .run();
   s.commit_if_due();
 }
@@ -322,7 +335,7 @@ std::int64_t Recorder::finish(RunEnd end, std::uint64_t lost) {
   state_->pack_samples();
   state_->begin();
   runs::Statement(state_->database,
-                  "UPDATE run SET finished = 1, ended = ?1, lost = ?2, "
+                  "UPDATE run SET finished = 1, ended = ?1, lost = ?2, recorder = '', "
                   "frames = (SELECT CAST(total(frames) AS INTEGER) FROM frame_chunk WHERE run = ?3), "
                   "length_ns = coalesce((SELECT CAST(sum(length_ns) AS INTEGER) FROM frame_chunk WHERE run = "
                   "?3), ?4) WHERE id = ?3")

@@ -2,11 +2,19 @@
 
 #include <poll.h>
 
+#include <filesystem>
+
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/runs/store.hpp"
 
 namespace idlemeter::runs {
+namespace {
+
+constexpr int kStepsAtOnce = 1'000'000;
+
+}  // namespace
 
 Database::Database(const std::string& path, std::string name, int flags, LockWait wait)
     : name_(std::move(name)), wait_(std::move(wait)) {
@@ -16,6 +24,53 @@ Database::Database(const std::string& path, std::string name, int flags, LockWai
   handle_.reset(opened);
   if (result != SQLITE_OK) fail();
   sqlite3_busy_handler(opened, &wait_for_lock, this);
+  trust_nothing();
+}
+
+/// A store may come from anybody: none of its SQL runs, and no row takes memory without a limit.
+void Database::trust_nothing() {
+  sqlite3* const opened = handle_.get();
+  sqlite3_db_config(opened, SQLITE_DBCONFIG_DEFENSIVE, 1, nullptr);
+  sqlite3_db_config(opened, SQLITE_DBCONFIG_TRUSTED_SCHEMA, 0, nullptr);
+  sqlite3_db_config(opened, SQLITE_DBCONFIG_ENABLE_TRIGGER, 0, nullptr);
+  sqlite3_db_config(opened, SQLITE_DBCONFIG_ENABLE_VIEW, 0, nullptr);
+  sqlite3_limit(opened, SQLITE_LIMIT_LENGTH, static_cast<int>(limits::kStoreRow));
+  sqlite3_progress_handler(opened, kStepsAtOnce, &count_steps, this);
+  // A file that another program cuts short would end this one, if it were mapped.
+  sqlite3_exec(opened, "PRAGMA mmap_size = 0; PRAGMA cell_size_check = ON", nullptr, nullptr, nullptr);
+}
+
+void Database::begin() {
+  int moved = 0;
+  sqlite3_file_control(handle_.get(), "main", SQLITE_FCNTL_HAS_MOVED, &moved);
+  if (moved != 0) {
+    // SQLite's log lies under the old name still: another store that is there now must not take it for its own.
+    sqlite3_wal_checkpoint_v2(handle_.get(), "main", SQLITE_CHECKPOINT_TRUNCATE, nullptr, nullptr);
+    throw Error(Error::Code::moved, "the store was moved, replaced or removed while it was in use", name_,
+                "what was written until then is in the file that was moved");
+  }
+  run("BEGIN IMMEDIATE");
+}
+
+/// Pages that refer to each other in circles would keep a query busy for ever.
+int Database::count_steps(void* self) {
+  auto& database = *static_cast<Database*>(self);
+  database.steps_ += kStepsAtOnce;
+  return database.steps_ > limits::kStepsOfQuery && database.steps_ > database.steps_allowed() ? 1 : 0;
+}
+
+std::uint64_t Database::steps_allowed() const {
+  std::uint64_t bytes = 0;
+  for (const char* schema : {"main", "other"}) {
+    const char* const file = sqlite3_db_filename(handle_.get(), schema);
+    if (file == nullptr || *file == '\0') continue;
+    for (const char* ending : {"", "-wal"}) {
+      std::error_code none;
+      const auto size = std::filesystem::file_size(file + std::string(ending), none);
+      bytes += none ? 0 : size;
+    }
+  }
+  return limits::kStepsOfQuery + limits::kStepsPerByte * bytes;
 }
 
 /// Another process commits for milliseconds at a time; one that holds its lock longer is waited for as long as was
@@ -39,7 +94,9 @@ void Database::fail() const {
                 "name another file with --store");
   if (code == SQLITE_CORRUPT)
     throw Error(Error::Code::damaged, "the store is damaged (" + problem + ")", name_,
-                "recover it with 'sqlite3 FILE .recover'");
+                "repair it: what can still be read is copied into a new store");
+  if (code == SQLITE_INTERRUPT)
+    throw Error(Error::Code::damaged, "the store is damaged: there is no end to what it holds", name_);
   if (code == SQLITE_BUSY || code == SQLITE_LOCKED)
     throw Error(Error::Code::in_use, "another program has the store locked", name_, "end it, or try again later");
   if (code == SQLITE_FULL)
@@ -54,6 +111,7 @@ void Database::fail() const {
 }
 
 void Database::run(const std::string& sql) {
+  restart_steps();
   if (sqlite3_exec(handle_.get(), sql.c_str(), nullptr, nullptr, nullptr) != SQLITE_OK) fail();
 }
 
@@ -70,6 +128,14 @@ Statement::Statement(Database& database, std::string_view sql) : database_(datab
 
 void Statement::check(int result) const {
   if (result != SQLITE_OK) database_.fail();
+}
+
+Statement& Statement::copy(const Statement& row, int first, int count) {
+  sqlite3_reset(handle_.get());
+  database_.restart_steps();
+  for (int i = 0; i < count; ++i)
+    check(sqlite3_bind_value(handle_.get(), i + 1, sqlite3_column_value(row.handle_.get(), first + i)));
+  return *this;
 }
 
 bool Statement::step() {

@@ -26,11 +26,20 @@ class Database {
   Database& operator=(const Database&) = delete;
 
   void run(const std::string& sql);
+
+  /// Begins a transaction that writes. Throws Error (moved) if the file isn't where it was opened: it was replaced,
+  /// renamed or removed. What was committed is in the file that was moved then, and nothing of it is left where another
+  /// store may be now.
+  void begin();
   [[nodiscard]] std::int64_t number(const std::string& sql);
   [[nodiscard]] std::int64_t last_row() const { return sqlite3_last_insert_rowid(handle_.get()); }
   [[nodiscard]] sqlite3* handle() const { return handle_.get(); }
   [[noreturn]] void fail() const;
 
+  /// The next statement may take as many steps as the file's size allows.
+  void restart_steps() { steps_ = 0; }
+
+  [[nodiscard]] bool in_transaction() const { return sqlite3_get_autocommit(handle_.get()) == 0; }
   [[nodiscard]] bool is_writable() const { return sqlite3_db_readonly(handle_.get(), "main") == 0; }
 
   /// SQLite's result code of the last call that failed.
@@ -38,10 +47,14 @@ class Database {
 
  private:
   static int wait_for_lock(void* self, int tries);
+  static int count_steps(void* self);
+  [[nodiscard]] std::uint64_t steps_allowed() const;
+  void trust_nothing();
 
   std::string name_;
   LockWait wait_;
   Moment waiting_since_{};
+  std::uint64_t steps_ = 0;
   std::unique_ptr<sqlite3, decltype(&sqlite3_close_v2)> handle_{nullptr, &sqlite3_close_v2};
 };
 
@@ -58,10 +71,14 @@ class Statement {
   template <typename... Arguments>
   Statement& bind(const Arguments&... arguments) {
     sqlite3_reset(handle_.get());
+    database_.restart_steps();
     int place = 0;
     (put(++place, arguments), ...);
     return *this;
   }
+
+  /// Binds `count` columns of another statement's row, whatever they hold.
+  Statement& copy(const Statement& row, int first, int count);
 
   /// False if there is no further row.
   bool step();

@@ -16,6 +16,7 @@
 #include <unordered_map>
 
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/base/user_folder.hpp"
 #include "idlemeter/frames/frame_record.hpp"
@@ -74,7 +75,7 @@ class RunReader {
         info.length = Nanoseconds(within(last_sample_.real(0)));
     }
     info.uuid = row.text(9);
-    if (info.uuid.empty())  // as it will be when the store is migrated
+    if (info.uuid.empty())  // as it will be when the store is migrated, or the run copied
       info.uuid = fmt::format("old {} {} {} {}", info.started, info.details.game, info.frames, info.length.count());
     return info;
   }
@@ -88,10 +89,15 @@ class RunReader {
 };
 
 /// Tags, settings and, if wanted, facts of all runs at once, or of one.
-void add_notes(runs::Database& database, std::vector<RunInfo>& all, bool facts, const std::string& where = "1") {
+void add_notes(runs::Database& database, std::vector<RunInfo>& all, bool facts, const std::string& file,
+               const std::string& where = "1") {
   std::unordered_map<std::int64_t, RunInfo*> by_id;
   for (RunInfo& run : all) by_id.emplace(run.id, &run);
+  std::size_t rows = 0;
   const auto find = [&](std::int64_t id) {
+    if (++rows > limits::kNotesOfStore)
+      throw Error(Error::Code::unreadable,
+                  fmt::format("its runs have more than {} tags, facts and settings", limits::kNotesOfStore), file);
     const auto found = by_id.find(id);
     return found == by_id.end() ? nullptr : found->second;
   };
@@ -131,12 +137,13 @@ std::string words_of(const std::vector<std::int64_t>& ids) {
 constexpr double kMissing = std::numeric_limits<double>::quiet_NaN();
 
 /// Of the columns start_ns, intervals_ns, gpu_work_ns, frames, packed.
-std::vector<Nanoseconds> lengths_of(const runs::Statement& chunk, int column, const fs::path& file) {
+std::vector<Nanoseconds> lengths_of(const runs::Statement& chunk, int column, const fs::path& file, RunBudget& budget) {
   if (chunk.integer(4) == 0) return chunk.blob<Nanoseconds>(column);
   const auto packed = chunk.blob<char>(column);
   if (packed.empty()) return {};
-  const std::int64_t frames = chunk.integer(3);
-  return unpack({packed.data(), packed.size()}, frames > 0 ? static_cast<std::size_t>(frames) : 0, file.string());
+  const auto frames = static_cast<std::size_t>(std::max<std::int64_t>(0, chunk.integer(3)));
+  budget.take(frames, packed.size());
+  return unpack({packed.data(), packed.size()}, frames, file.string());
 }
 
 void drop_impossible(RunSamples& samples) {
@@ -155,6 +162,7 @@ void read_blocks(runs::Database& database, std::int64_t run, const std::string& 
   const std::size_t most = 2 * std::clamp<std::size_t>(std::thread::hardware_concurrency(), 1, 8);
   std::deque<std::pair<std::future<RunSamples>, std::size_t>> ahead;
   std::size_t numbers = 0;  // in those
+  RunBudget budget(file);
   const auto give = [&] {
     const RunSamples samples = ahead.front().first.get();
     numbers -= ahead.front().second;
@@ -169,6 +177,7 @@ void read_blocks(runs::Database& database, std::int64_t run, const std::string& 
     const std::size_t samples = count(0), readings = count(1);
     // A damaged row may say anything; what it can't be is found when it is unpacked.
     const std::size_t size = std::min(samples, kMostNumbers) * std::min(readings + 1, kMostNumbers);
+    budget.take(size, blocks.blob<char>(2).size());
     while (!ahead.empty() && (ahead.size() >= most || numbers + size > kMostNumbers)) give();
     numbers += size;
     const auto unpacked = [&file, packed = blocks.blob<char>(2), samples, readings] {
@@ -234,6 +243,9 @@ std::vector<RunInfo> Store::runs(Facts facts, Which which) const {
                                                      RunReader::columns(version), RunReader::which(version, which)));
   RunReader reader(state_->database);
   while (rows.step()) {
+    if (runs.size() >= limits::kRunsOfStore)
+      throw Error(Error::Code::unreadable, fmt::format("has more than {} runs", limits::kRunsOfStore), path().string(),
+                  "copy those that you need into a store of their own");
     try {
       runs.push_back(reader.read(rows));
     } catch (const Error& error) {
@@ -243,7 +255,7 @@ std::vector<RunInfo> Store::runs(Facts facts, Which which) const {
       runs.push_back(std::move(damaged));
     }
   }
-  add_notes(state_->database, runs, facts == Facts::all);
+  add_notes(state_->database, runs, facts == Facts::all, path().string());
   return runs;
 }
 
@@ -254,7 +266,7 @@ RunInfo Store::run(std::int64_t id) const {
                                   RunReader::which(version, Which::kept)));
   if (row.bind(id).step()) {
     std::vector<RunInfo> one = {RunReader(state_->database).read(row)};
-    add_notes(state_->database, one, true, fmt::format("run = {}", id));
+    add_notes(state_->database, one, true, path().string(), fmt::format("run = {}", id));
     return one.front();
   }
   std::vector<std::int64_t> ids;
@@ -272,7 +284,7 @@ RunInfo Store::run(std::int64_t id) const {
 
 std::vector<FrameRecord> Store::frames(std::int64_t id) const {
   std::vector<FrameRecord> frames;
-  constexpr double kMostExpected = 100e6;  // a damaged row may say anything
+  constexpr double kMostExpected = limits::kNumbersOfRun;  // a damaged row may say anything
   runs::Statement count(state_->database, "SELECT total(frames) FROM frame_chunk WHERE run = ?");
   if (count.bind(id).step()) frames.reserve(static_cast<std::size_t>(std::clamp(count.real(0), 0.0, kMostExpected)));
   runs::Statement chunks(
@@ -280,10 +292,11 @@ std::vector<FrameRecord> Store::frames(std::int64_t id) const {
                                     "= ? ORDER BY place",
                                     state_->version < 2 ? "0" : "packed"));
   Moment at{};
+  RunBudget budget(path().string());
   for (chunks.bind(id); chunks.step();) {
     if (is_possible(chunks.moment(0))) at = chunks.moment(0);  // a damaged one goes on where the chunk before ended
-    const auto intervals = lengths_of(chunks, 1, path());
-    const auto work = lengths_of(chunks, 2, path());
+    const auto intervals = lengths_of(chunks, 1, path(), budget);
+    const auto work = lengths_of(chunks, 2, path(), budget);
     for (std::size_t i = 0; i < intervals.size(); ++i) {
       if (!is_possible(intervals[i]) || !is_possible(at + intervals[i])) continue;
       at += intervals[i];
@@ -299,8 +312,9 @@ std::vector<Nanoseconds> Store::intervals(std::int64_t id) const {
       state_->database,
       fmt::format("SELECT 0, intervals_ns, 0, frames, {} FROM frame_chunk WHERE run = ? ORDER BY place",
                   state_->version < 2 ? "0" : "packed"));
+  RunBudget budget(path().string());
   for (chunks.bind(id); chunks.step();) {
-    const auto part = lengths_of(chunks, 1, path());
+    const auto part = lengths_of(chunks, 1, path(), budget);
     all.insert(all.end(), part.begin(), part.end());
   }
   return all;
@@ -313,6 +327,9 @@ std::vector<ReadingInfo> Store::readings(std::int64_t id) const {
                                        "run_reading WHERE run = ? ORDER BY place",
                                        state_->version < 2 ? "''" : "alias"));
   for (readings.bind(id); readings.step();) {
+    if (all.size() >= limits::kReadingsOfRun)
+      throw Error(Error::Code::damaged, fmt::format("run {} has more than {} readings", id, limits::kReadingsOfRun),
+                  path().string());
     all.push_back({readings.text(0), readings.text(1), readings.text(2), readings.text(3), kind_from(readings.text(4)),
                    unit_from(readings.text(5)).value_or(Unit::none), readings.text(8),
                    static_cast<int>(readings.integer(6)), readings.integer(7) != 0, readings.text(9)});

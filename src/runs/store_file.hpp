@@ -1,6 +1,7 @@
 // The file behind a store: what it looks like, how it is made, migrated and opened.
 #pragma once
 
+#include <cstdint>
 #include <filesystem>
 #include <memory>
 
@@ -13,5 +14,8 @@ namespace idlemeter::runs {
 /// Store does.
 [[nodiscard]] std::unique_ptr<Database> open_store(const std::filesystem::path& file, Store::Mode mode,
                                                    const LockWait& wait);
+
+/// How many bytes its head says that the file has and that are gone: it was cut while it was copied. 0 of other files.
+[[nodiscard]] std::uint64_t bytes_missing(const std::filesystem::path& file);
 
 }  // namespace idlemeter::runs

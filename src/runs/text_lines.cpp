@@ -11,6 +11,7 @@
 #include <utility>
 
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
 
 namespace idlemeter::runs {
 namespace {
@@ -31,8 +32,7 @@ TextLines::TextLines(std::string where) : where_(std::move(where)), archive_(arc
 TextLines::TextLines(int descriptor, std::string where) : TextLines(std::move(where)) {
   open(archive_read_open_fd(archive_.get(), descriptor, kBlock));
   struct stat about {};
-  const bool is_plain = archive_filter_count(archive_.get()) == 1;  // nothing to unpack
-  if (is_plain && ::fstat(descriptor, &about) == 0 && S_ISREG(about.st_mode))
+  if (!is_packed_ && ::fstat(descriptor, &about) == 0 && S_ISREG(about.st_mode))
     size_ = static_cast<std::uint64_t>(about.st_size);
 }
 
@@ -46,6 +46,7 @@ TextLines::~TextLines() {
 
 void TextLines::open(int status) {
   if (status != ARCHIVE_OK) fail();
+  is_packed_ = archive_filter_count(archive_.get()) > 1;
   archive_entry* entry = nullptr;
   const int found = archive_read_next_header(archive_.get(), &entry);
   if (found == ARCHIVE_EOF) {
@@ -69,6 +70,11 @@ std::string_view TextLines::read() {
     const int status = archive_read_data_block(archive_.get(), &bytes, &size, &offset);
     if (status == ARCHIVE_EOF) ended_ = true;
     if (status != ARCHIVE_OK && status != ARCHIVE_EOF) fail();
+    const auto packed = static_cast<std::uint64_t>(archive_filter_bytes(archive_.get(), -1));
+    unpacked_ += size;
+    if (is_packed_ && unpacked_ > limits::kUnpackedBytes + limits::kUnpackedPerByte * packed)
+      throw Error(Error::Code::unreadable, "unpacks to far more than any log does", where_,
+                  "it may have been made to fill the memory: leave it alone, or unpack it first");
     if (!ended_ && size > 0) return {static_cast<const char*>(bytes), size};
   }
   return {};

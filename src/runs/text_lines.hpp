@@ -48,8 +48,8 @@ class TextLines {
   std::string_view block_;    // what is left of the block that lines are taken from: of text_, or libarchive's
   std::string carry_, line_;  // the beginning of a line whose end is in a later block, and that line
   void* converter_ = nullptr;
-  bool ended_ = false, begun_ = false, skips_ = false;
-  std::uint64_t number_ = 0, size_ = 0;
+  bool ended_ = false, begun_ = false, skips_ = false, is_packed_ = false;
+  std::uint64_t number_ = 0, size_ = 0, unpacked_ = 0;
 };
 
 }  // namespace idlemeter::runs

@@ -64,7 +64,14 @@ bool are_equal(std::string_view a, std::string_view b) {
 bool names_this_machine(std::string host) {
   if (const std::size_t port = host.rfind(':'); port != std::string::npos && host.find(']', port) == std::string::npos)
     host.resize(port);
-  return host == "localhost" || host == "[::1]" || host.starts_with("127.");
+  if (host.starts_with('[') && host.ends_with(']')) host = host.substr(1, host.size() - 2);
+  return is_loopback(host);  // an address as a whole: "127.example.com" is a name
+}
+
+/// A part of the metrics is of no use, and many small parts of them would take megabytes for each request.
+void ignore_ranges(httplib::Request& request) {
+  request.ranges.clear();
+  request.headers.erase("Range");
 }
 
 /// One request to a connection, and a deadline for it.
@@ -87,7 +94,7 @@ class Http final : public httplib::Server {
     bool closed = false, done = false;
     {
       DeadlineStream stream(socket, tls_.get(), until);
-      done = stream.accept() && process_request(stream, true, closed, nullptr);
+      done = stream.accept() && process_request(stream, true, closed, &ignore_ranges);
       stream.close();
     }
     ::close(socket);

@@ -330,6 +330,9 @@ SettingsReading read_settings(std::string_view toml) {
     table.read_tables("command", limits::kOwnReadings, [&](TableReader& one) { read_command(one, settings); });
     table.read_table("feed", [&](TableReader& feed) { read_feed(feed, settings); });
     table.read("face", settings.face);
+    std::string store;
+    table.read("store", store);
+    settings.store = store;
     table.read_tables("game", limits::kCells, [&](TableReader& one) { read_game(one, settings); });
     table.read_table("keys", [&](TableReader& keys) { read_keys(keys, settings.keys); });
     table.read_word("gpu_time", settings.gpu_time, kGpuTimes);
@@ -350,6 +353,8 @@ SettingsReading read_settings(std::string_view toml) {
 Settings load_settings(const std::filesystem::path& file) {
   SettingsReading reading = read_settings(read_toml_file(file, "settings"));
   if (!reading.settings) throw_findings(reading.findings, file);
+  std::filesystem::path& store = reading.settings->store;  // beside the file, unless it says where
+  if (!store.empty() && store.is_relative()) store = (file.parent_path() / store).lexically_normal();
   return std::move(*reading.settings);
 }
 

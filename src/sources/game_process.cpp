@@ -29,6 +29,7 @@ class GameProcessSource : public ReaderSource {
  private:
   bool before_sample(Moment now) override {
     if (game_.changed()) return false;
+    if (game_.pid() <= 0) return true;
     sample_stat(now);
     sample_engines(now);
     return true;
@@ -121,26 +122,31 @@ class GameProcessSource : public ReaderSource {
   std::vector<Reader> find() override {
     if (game_.look()) forget();
     std::vector<Reader> readers;
-    if (game_.pid() <= 0) return readers;
-    folder_ = root_ / "proc" / fmt::format("{}", game_.pid());
+    const bool is_here = game_.pid() > 0;  // the readings exist without a game too: a face may name them
+    folder_ = root_ / "proc" / (is_here ? fmt::format("{}", game_.pid()) : "GAME");
     const auto add = [&](const char* id, const char* title, const char* brief, Unit unit, const char* file, auto read) {
-      readers.push_back(
-          {{id, title, brief, "Game", DeviceKind::game, unit, (folder_ / file).string()}, std::move(read)});
+      ReadingInfo info{id, title, brief, "Game", DeviceKind::game, unit, (folder_ / file).string()};
+      if (is_here) {
+        readers.push_back({std::move(info), std::move(read)});
+      } else {
+        readers.push_back({std::move(info), [](Moment) -> Value { return Missing{"no game runs"}; }});
+      }
     };
     add("game.cpu.load", "Game's share of the processor", "Game CPU", Unit::percent, "stat",
         [this](Moment) { return load_; });
     add("game.faults", "Game's page faults from disk per second", "Faults", Unit::none, "stat",
         [this](Moment) { return faults_; });
-    readers.push_back({{"cpu.others.load", "Processor load by other programs than the game", "Others", "Processor",
-                        DeviceKind::processor, Unit::percent, (root_ / "proc/stat").string()},
-                       [this](Moment) { return others_; }});
+    if (is_here)
+      readers.push_back({{"cpu.others.load", "Processor load by other programs than the game", "Others", "Processor",
+                          DeviceKind::processor, Unit::percent, (root_ / "proc/stat").string()},
+                         [this](Moment) { return others_; }});
     add("game.threads", "Game's threads", "Threads", Unit::none, "stat", [this](Moment) { return threads_; });
     add("game.memory.used", "Game's memory", "Game RAM", Unit::mebibyte, "status", [this](Moment) { return memory(); });
     add("game.disk.read", "Game reads from disks", "Game read", Unit::megabyte_per_second, "io",
         [this](Moment now) { return io_rate("read_bytes:", now); });
     add("game.disk.write", "Game writes to disks", "Game write", Unit::megabyte_per_second, "io",
         [this](Moment now) { return io_rate("write_bytes:", now); });
-    add_engines(readers);
+    if (is_here) add_engines(readers);
     return readers;
   }
 

@@ -24,7 +24,8 @@ class Error : public std::runtime_error {
     unwritable,  ///< a file can't be written
     in_use,      ///< another program has it: a store that stays locked, a socket
     damaged,     ///< a store that was one and can't be read any further
-    newer        ///< made by a newer version
+    newer,       ///< made by a newer version
+    moved        ///< a store that was moved, replaced or removed while it was in use
   };
 
   explicit Error(const std::string& problem, const std::string& where = {}, const std::string& fix = {})

@@ -2,7 +2,9 @@
 #pragma once
 
 #include <cstddef>
+#include <cstdint>
 #include <filesystem>
+#include <span>
 #include <string>
 #include <string_view>
 
@@ -18,12 +20,29 @@ struct FileBytes {
 /// before anything is read.
 FileBytes read_regular_file(const std::filesystem::path& file, std::size_t most);
 
+/// What a file is for, as far as losing it would hurt.
+enum class FileKind : std::uint8_t {
+  other,
+  store,     ///< a SQLite database
+  toml,      ///< a face, or another file that somebody wrote by hand
+  bundle,    ///< a packed face
+  run_file,  ///< runs as JSON
+};
+
+/// By its first bytes and its name. `other` if there is no regular file.
+[[nodiscard]] FileKind kind_of_file(const std::filesystem::path& file);
+
+/// Throws Error (exists) if writing a file of that kind to `output` would replace a store, a face or a run file by
+/// something else, or if `output` is one of the inputs: the same file, also through a link.
+void expect_replaceable(const std::filesystem::path& output, FileKind writes = FileKind::other,
+                        std::span<const std::filesystem::path> inputs = {});
+
 /// Writes all of it. A regular file, or one that isn't there yet, is replaced in one step and synced: it is the old one
 /// or the new one, never half, and keeps its permissions. A symbolic link stays, and the file it names is written. A
 /// device or a pipe is written into. Makes no folders. Returns "" or what went wrong ("No space left on device").
 [[nodiscard]] std::string write_whole_file(const std::filesystem::path& file, std::string_view bytes);
 
-/// The same, with its folders made. Throws Error.
-void replace_file(const std::filesystem::path& file, std::string_view content);
+/// The same, with its folders made, after expect_replaceable(). Throws Error.
+void replace_file(const std::filesystem::path& file, std::string_view content, FileKind writes = FileKind::other);
 
 }  // namespace idlemeter

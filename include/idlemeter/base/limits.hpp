@@ -42,6 +42,22 @@ inline constexpr std::size_t kFramesOfSpan = std::size_t{16} << 20;  ///< of one
 inline constexpr std::size_t kFramesToWrite = std::size_t{1} << 20;  ///< of a recording, waiting for the disk
 inline constexpr std::size_t kSamplesToWrite = 1'200;  ///< of a recording's readings, waiting for the disk
 
+// A store, a run file, a frame log.
+inline constexpr std::size_t kStoreRow = std::size_t{256} << 20;  ///< bytes of one row
+inline constexpr std::size_t kRunsOfStore = 100'000;
+inline constexpr std::size_t kNotesOfStore = 5'000'000;  ///< tags, facts and settings of all runs together
+inline constexpr std::size_t kReadingsOfRun = 10'000;
+inline constexpr std::size_t kNumbersOfRun = std::size_t{8}
+                                             << 20;  ///< frames or values, and as many as the next allows
+inline constexpr std::size_t kNumbersPerByte = 256;  ///< more for each byte that they are packed in
+inline constexpr std::size_t kNoteBytes = 64 << 10;  ///< of all notes of a run together
+inline constexpr std::size_t kFramesOfLog = 50'000'000;
+inline constexpr std::uint64_t kUnpackedBytes = std::uint64_t{32}
+                                                << 20;      ///< of a packed log, and as many as the next allows
+inline constexpr std::uint64_t kUnpackedPerByte = 200;      ///< more for each packed byte
+inline constexpr std::uint64_t kStepsOfQuery = 50'000'000;  ///< of SQLite's machine, and as many as the next allows
+inline constexpr std::uint64_t kStepsPerByte = 10;          ///< more for each byte of the file
+
 // The feed.
 inline constexpr std::size_t kFeedReadings = 1'000;
 inline constexpr std::size_t kFeedLine = 4'096;  ///< bytes

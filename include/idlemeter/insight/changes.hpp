@@ -33,6 +33,7 @@ struct ReadingChange {
   double before = 0, after = 0;  ///< levels; of a slope, per minute; of a spread, standard deviations
   double spreads = 0;            ///< how far apart these are, in the reading's own noise; of a slope,
                                  ///< how far it led; of a spread, their ratio
+  double of_range = 0;           ///< how far, as a share of what the reading went through (1st to 99th percentile)
 };
 
 /// A text reading that changed: the reasons for a lower clock, the picture's size, a mark.

@@ -39,10 +39,16 @@ struct HitchInsight {
   std::vector<Oddity> oddities;  ///< the farthest first
 };
 
+/// A moment that the player marked.
+struct RunMark {
+  Moment at{};
+  std::string about;  ///< "2: boss fight": its number, and a text if there is one
+};
+
 /// Why the figures should be read with care.
 struct Doubt {
-  std::string rule;  ///< "short", "few-frames", "unfinished", "game-crashed", "store-failed", "frames-lost", "loading",
-                     ///< "capped", "other-load", "warming-up", "throttled", "size-changed"
+  std::string rule;  ///< "empty", "short", "few-frames", "unfinished", "game-crashed", "store-failed", "frames-lost",
+                     ///< "loading", "capped", "other-load", "warming-up", "throttled", "size-changed"
   std::string text;  ///< a sentence with its figures
 };
 
@@ -66,14 +72,15 @@ struct InsightOptions {
 struct RunInsight {
   RunInfo info;
   Summary summary;
-  Moment longest_at{};  ///< when the longest frame was presented
+  Moment longest_at{};  ///< when the longest frame began, as hitches do
   Stutters stutters;
   Limits limits;
   bool limits_by_gpu_times = false;      ///< else by the GPU's load, which is weaker evidence
   std::vector<ReadingInsight> readings;  ///< with numbers, but for the statistics of frames; in the run's order
   Nanoseconds edge{};                    ///< what first and last cover: a minute, or a third of a shorter run
   std::optional<double> frames_per_joule_graphics, frames_per_joule_processor, frames_per_joule_both;
-  std::vector<HitchInsight> hitches;  ///< the worst first
+  std::vector<HitchInsight> hitches;  ///< those with the longest frame first
+  std::vector<RunMark> marks;         ///< that the player set, in order
   std::vector<Doubt> doubts;
   std::uint64_t loading_frames = 0;  ///< over a second
   bool loading_left_out = false;     ///< whether they are in no figure

@@ -27,6 +27,9 @@ namespace idlemeter {
 /// "12 frames in 3 hitches: 0.42 s lost, 0.7 % of the time; the worst 69.9 ms at 0:12.3", "none"
 [[nodiscard]] std::string stutter_words(const RunInsight& run);
 
+/// "1 at 0:04.2, 2: boss fight at 0:31.0", at most `most` of them
+[[nodiscard]] std::string mark_words(const RunInsight& run, std::size_t most = 6);
+
 /// "graphics card 92 %, processor 8 % (by GPU times)"
 [[nodiscard]] std::string limit_words(const RunInsight& run);
 

@@ -50,7 +50,8 @@ struct RecordingState {
   /// opening: the store isn't open yet. ending: the last frames are on their way into the store, and nothing else is
   /// planned.
   enum class Phase : std::uint8_t { planned, opening, recording, ending } phase = Phase::planned;
-  Nanoseconds starts_in{};               ///< until the next planned one
+  Nanoseconds starts_in{};               ///< until the next planned one, or, if it waits, from then on
+  std::string waits_for = {};            ///< "the first frame", "a mark"; usually empty
   std::optional<Nanoseconds> left = {};  ///< of the one in progress, if it has a planned length
   int number = 1, of = 1;                ///< which of the plan's runs this is
   int pid = 0;                           ///< of the game; 0 while planned or ending
@@ -72,7 +73,8 @@ struct MeterAnswer {
   std::optional<int> marks = {};
   std::optional<std::string> face = {};
   std::optional<std::int64_t> run = {};
-  std::optional<bool> finished = {};  ///< whether the run is all on the disk
+  std::optional<std::string> game = {};  ///< the one that is recorded, if several are being played
+  std::optional<bool> finished = {};     ///< whether the run is all on the disk
   std::optional<MeterState> state = {};
 };
 
@@ -81,8 +83,8 @@ struct MeterAnswer {
 //   {"do": "face", "name": "strip"}
 //   {"do": "mark", "text": "boss fight"}
 //   {"do": "note", "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}, any of these
-//   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds, "repeat": runs,
-//    "pause": seconds, "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}
+//   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds, "at mark": true,
+//    "repeat": runs, "pause": seconds, "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}
 // An answer is {"ok": true, …} or {"error": "…"}.
 
 [[nodiscard]] std::string to_json(const MeterCommand& command);

@@ -23,6 +23,8 @@ struct MeterOptions {
   std::function<std::filesystem::path(const std::string& name)> file_of = {};
   std::vector<std::string> faces = {};  ///< that "the next face" goes through
 
+  std::string game_name = {};  ///< what the game is called in runs and on faces; empty: as its program
+
   std::filesystem::path store = {};  ///< for recordings
   std::string socket = {};           ///< an existing link's name in the folder, to reattach to; empty: a new one
 
@@ -30,6 +32,9 @@ struct MeterOptions {
   std::function<bool(int pid)> above = {};
   bool visible = true;
   std::function<void(const std::string&)> log = {};  ///< what a user should know, a line each
+
+  /// Asked when a game goes without closing: whether it was ended on purpose. Empty: it crashed or was killed.
+  std::function<bool()> is_ending = {};
 
   /// Called in run() once all runs of a plan are on the disk or have failed.
   std::function<void()> plan_is_over = {};

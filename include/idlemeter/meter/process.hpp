@@ -3,6 +3,7 @@
 
 #include <filesystem>
 #include <string>
+#include <vector>
 
 namespace idlemeter {
 
@@ -17,10 +18,24 @@ namespace idlemeter {
 
 [[nodiscard]] bool is_running(int pid);
 
-/// "process 77" if it has none.
-[[nodiscard]] std::string name_of_process(int pid);
-
 /// Empty if it is another user's, or gone.
 [[nodiscard]] std::filesystem::path executable_of(int pid);
+
+/// The program that a process runs: its executable, or what the executable is told to run.
+struct ProgramOfProcess {
+  std::string name;              ///< the file's whole name, or a class: "tidepool_rally", "Rally.exe", "com.tide.Rally"
+  std::filesystem::path file;    ///< the executable, script, archive or .exe; empty if it isn't known
+  std::filesystem::path loader;  ///< the executable, if it only runs the file; else empty
+};
+
+/// Of a script, a Java or .NET program, or a Windows program under Wine, that one, by the process's arguments. Named
+/// "process 77" if nothing can be read of it. Reads some small files of /proc; the file itself may be gone.
+[[nodiscard]] ProgramOfProcess program_of(int pid);
+
+/// Whether an executable is for 32-bit processors. False of anything that can't be read.
+[[nodiscard]] bool is_32_bit(const std::filesystem::path& executable);
+
+/// The processes that were started with that value of a variable.
+[[nodiscard]] std::vector<int> processes_with(const std::string& name, const std::string& value);
 
 }  // namespace idlemeter

@@ -21,6 +21,9 @@ struct RunNotes {
 
   [[nodiscard]] bool empty() const { return settings.empty() && note.empty() && tags.empty(); }
 
+  /// Of all its texts.
+  [[nodiscard]] std::size_t bytes() const;
+
   /// Adds others: a setting of the same name is replaced, a note goes on a line of its own.
   void add(const RunNotes& more);
 
@@ -31,7 +34,8 @@ struct RecordingPlan {
   static constexpr Nanoseconds kLongest = std::chrono::hours(24), kShortest = kSecond / 10;
   static constexpr int kMostRuns = 1'000;
 
-  Nanoseconds after{};                     ///< from now to the first run; up to kLongest
+  Nanoseconds after{};                     ///< from now, or the game's first frame if that is later; up to kLongest
+  bool at_mark = false;                    ///< instead, the first run begins at a mark
   std::optional<Nanoseconds> length = {};  ///< of each run, kShortest to kLongest; empty: until it is stopped
   int repeat = 1;                          ///< runs, up to kMostRuns; more than one only with a length
   Nanoseconds pause{};                     ///< from one to the next; up to kLongest

@@ -8,6 +8,7 @@
 
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 
 namespace idlemeter {
@@ -22,7 +23,7 @@ namespace idlemeter {
 /// recording.state  "on", "held" (the figures stay until they are cleared or the next recording starts) or "off"
 /// recording.time   seconds since the recording started
 ///
-/// One thread at a time. Each growing span that is asked for keeps up to 16 bytes a frame.
+/// One thread at a time. All spans that grow together keep four to eight bytes a frame: see FrameSpans.
 class FrameReadings {
  public:
   /// `ids`: statistics beside the usual ones, see ask().
@@ -43,11 +44,20 @@ class FrameReadings {
   /// Begins the recording's span: empty, or with frames of the recording that were added before.
   void begin_recording(Moment since, std::span<const FrameRecord> already = {});
 
+  /// What comes from now on isn't of the recording any more, which hasn't ended yet.
+  void hold_recording();
+
   /// The recording failed before anything was recorded: its span goes on as without one.
   void abandon_recording();
 
   /// Holds the recording's figures.
   void end_recording(Moment now);
+
+  /// The figures of all frames since the beginning, whatever was cleared.
+  [[nodiscard]] Summary whole(const SummaryRequest& request = {}) const;
+
+  /// Bytes held for the frames of spans that grow.
+  [[nodiscard]] std::size_t memory() const;
 
   /// The readings now, to go into a snapshot.
   [[nodiscard]] std::shared_ptr<const Batch> batch(Moment now) const;

@@ -9,6 +9,7 @@
 
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/readings/computed_readings.hpp"
 #include "idlemeter/readings/frame_latency.hpp"
 #include "idlemeter/readings/history.hpp"
@@ -57,6 +58,9 @@ class LiveReadings {
   /// a sample twice a second, of everything but the statistics of frames, which follow from its frames.
   const Snapshot& update(const Snapshot& machine, Moment now, Past past = Past::keep);
 
+  /// The figures of all frames so far, whatever was cleared.
+  [[nodiscard]] Summary whole(const SummaryRequest& request = {}) const;
+
   /// Those of the last update().
   [[nodiscard]] const Snapshot& values() const;
 
@@ -67,8 +71,8 @@ class LiveReadings {
   void clear();
 
   /// Starts the statistics of a recording that begins at `since` and ends at `until` (empty: with end_recording()),
-  /// with frames that were added before and belong to it. They and all later ones in that time go to `sink`, which may
-  /// be nullptr and has to live until the recording ends.
+  /// with frames that were added before and belong to it. They and all later ones that begin and end in that time go to
+  /// `sink`, which may be nullptr and has to live until the recording ends.
   void begin_recording(RunSink* sink, Moment since, std::optional<Moment> until = {},
                        std::span<const FrameRecord> already = {});
   [[nodiscard]] bool is_recording() const;

@@ -78,6 +78,10 @@ enum class Unit : std::uint8_t {
 /// How many digits after the point a number in this unit is shown with, unless said otherwise.
 [[nodiscard]] int usual_digits(Unit unit);
 
+/// How many digits a number is shown with after the point: `digits`, but at least one of a rate of less than ten frames
+/// a second, which would read "0 FPS" otherwise.
+[[nodiscard]] int shown_digits(Unit unit, double value, int digits);
+
 /// "71", "71.3": `value` with `digits` after the point, never "-0" and never an exponent.
 [[nodiscard]] std::string format_number(double value, int digits);
 

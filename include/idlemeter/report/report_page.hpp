@@ -19,6 +19,8 @@ struct ReportOptions {
   /// Frames in the plots, of all runs together. Of more, plots over time show the first, shortest, longest and last
   /// frame of each slice of time; figures are always of all frames. The file grows by about five bytes a frame.
   std::size_t most_frames = 200'000;
+
+  bool arguments = false;  ///< whether the words that the game was started with are among the facts: see kArgumentsFact
 };
 
 /// An HTML file, complete: it loads nothing, and nothing that anybody typed can execute in it (all text is escaped, and

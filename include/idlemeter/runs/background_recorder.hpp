@@ -32,11 +32,12 @@ class BackgroundRecorder : public RunSink {
   };
   struct State {
     Phase phase = Phase::opening;
-    std::int64_t run = 0;      ///< 0 while opening
-    std::string problem = {};  ///< why it failed, or why it had to end early
+    std::int64_t run = 0;            ///< 0 while opening
+    std::string problem = {};        ///< why it failed, or why it had to end early
+    std::string problem_after = {};  ///< what went wrong once the run was whole
   };
 
-  /// Called in the recorder's thread once the run is all on the disk. What it throws becomes the `problem`.
+  /// Called in the recorder's thread once the run is all on the disk. What it throws becomes the `problem_after`.
   using Finished = std::function<void(const Store& store, std::int64_t run)>;
 
   /// Called in another thread of the recorder's, for what takes a while to find out. The end of the run waits for it

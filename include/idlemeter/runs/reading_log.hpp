@@ -46,7 +46,8 @@ class ReadingLog {
   /// Commits what is there.
   ~ReadingLog();
 
-  /// What the readings are at that moment of the log (`Moment{}`: its start); `at` rises.
+  /// What the readings are at that moment of the log (`Moment{}`: its start); `at` rises. Throws Error (moved) if the
+  /// store was moved, replaced or removed meanwhile: the log has ended.
   void add(Moment at, const Snapshot& snapshot);
 
   /// Ends it.

@@ -35,9 +35,18 @@ struct RunDetails {
   std::map<std::string, std::string> settings = {};  ///< what was tried: "Preset" -> "High"
 };
 
+/// The name of the fact with the words that the game was started with. Launchers pass tokens and account names there,
+/// so that it isn't handed on with a run unless asked.
+inline constexpr std::string_view kArgumentsFact = "Arguments";
+
+/// The facts that may be handed on.
+[[nodiscard]] std::map<std::string, std::string> facts_to_share(std::map<std::string, std::string> facts,
+                                                                bool arguments = false);
+
 /// What to change of a run that is recorded.
 struct RunChange {
   std::optional<std::string> game = {}, note = {};
+  std::vector<std::string> facts_to_drop = {};
   std::vector<std::string> tags = {}, tags_to_drop = {};
   std::map<std::string, std::string> settings = {};
   std::vector<std::string> settings_to_drop = {};
@@ -56,6 +65,9 @@ struct RunInfo {
   RunDetails details;
   std::string problem = {};  ///< what of it can't be read, in a damaged store; empty: all can
 };
+
+/// Whether a run is a log of readings without a game: see ReadingLog.
+[[nodiscard]] bool is_log(const RunInfo& run);
 
 /// One reading over a run: as many times as values.
 struct RunSeries {

@@ -5,6 +5,7 @@
 #include <cstdint>
 #include <filesystem>
 #include <functional>
+#include <iosfwd>
 #include <map>
 #include <memory>
 #include <optional>
@@ -18,6 +19,8 @@
 #include "idlemeter/runs/run.hpp"
 
 namespace idlemeter {
+
+struct FrameLog;
 
 /// How long a store's calls wait for another process that has it locked.
 struct LockWait {
@@ -83,7 +86,8 @@ class Store {
   void change(std::span<const std::int64_t> ids, const RunChange& change);
 
   /// Removed runs are in no list, and can be restored until compact(). Throws Error if there is no such run, or if it
-  /// is still being recorded as far as can be told (it isn't finished and began less than a day ago).
+  /// is still being recorded: the process that records it runs on this machine, or, in a store that doesn't say which
+  /// one does, it isn't finished and began less than a day ago.
   void remove(std::span<const std::int64_t> ids);
   void restore(std::span<const std::int64_t> ids);
 
@@ -91,9 +95,12 @@ class Store {
   std::size_t compact();
 
   /// Copies runs from another store, or all of it, with everything they have. Runs that are here already (also removed
-  /// ones) aren't copied again. They get new numbers. O(bytes).
+  /// ones) aren't copied again; of one that was copied while it was recorded, and has become longer since, the rest is
+  /// copied, and what was changed here stays. New ones get new numbers. O(bytes).
   struct Added {
-    std::vector<std::int64_t> runs;  ///< their numbers here
+    std::vector<std::int64_t> runs;        ///< their numbers here
+    std::vector<std::int64_t> continued;   ///< numbers of runs that were here already, shorter
+    std::vector<std::int64_t> unfinished;  ///< of both, those that aren't finished yet: copy them again later
     std::size_t already = 0;
   };
   Added add(const Store& from, std::span<const std::int64_t> ids = {});
@@ -107,6 +114,12 @@ class Store {
  private:
   friend class Recorder;
   friend class ReadingLog;
+  friend Added add_run_file(Store& into, std::string_view bytes, const std::string& where);
+  friend Added add_run_file(Store& into, const std::filesystem::path& file);
+  friend Added add_frame_log(Store& into, const FrameLog& log, const RunDetails& details);
+  Added add_runs(std::istream& in, const std::string& where);
+  Added add_log(const FrameLog& log, const RunDetails& details);
+
   struct State;
   std::unique_ptr<State> state_;
 };

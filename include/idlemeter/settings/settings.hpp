@@ -75,6 +75,7 @@ struct Settings {
   std::optional<FeedOptions> feed = {};  ///< empty: no feed
   std::string face = {};                 ///< a kept face's, a starter's or a file's name, for games without a rule
   std::vector<GameRule> games = {};      ///< the first that fits counts
+  std::filesystem::path store = {};      ///< the file that holds runs; empty: Store::usual_path()
   KeyChoices keys = {};
   GpuTime gpu_time = GpuTime::automatic;
   RecordingChoices recording = {};

@@ -1,0 +1,167 @@
+#include "idlemeter/insight/change_words.hpp"
+
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <cmath>
+#include <map>
+
+#include "idlemeter/insight/words.hpp"
+#include "idlemeter/readings/units.hpp"
+
+namespace idlemeter {
+namespace {
+
+constexpr double kOfRange = 0.25, kOfLevel = 0.05;
+constexpr std::size_t kOddReadings = 5, kOddTimes = 3, kAsBefore = 4;
+
+double share_of(const ReadingChange& change) {
+  return std::abs(change.after - change.before) /
+         std::max(1e-9, std::max(std::abs(change.before), std::abs(change.after)));
+}
+
+bool is_of_frames(const ReadingChange& change) { return change.info.kind == DeviceKind::frames; }
+
+/// What people feel comes first: a level of the rate or the frame time.
+double weight_of(const ReadingChange& change) {
+  const bool is_felt = is_of_frames(change) && change.kind == ChangeKind::level && is_plain_to_see(change);
+  return (is_felt ? 1 + share_of(change) : 0) + change.of_range - (is_plain_to_see(change) ? 0 : 10);
+}
+
+/// The rate before the frame times, which say the same.
+bool leads(const ReadingChange& a, const ReadingChange& b) {
+  const auto is_rate = [](const ReadingChange& one) {
+    return one.info.id == "frame.rate" && one.kind == ChangeKind::level && is_plain_to_see(one);
+  };
+  return is_rate(a) != is_rate(b) ? is_rate(a) : weight_of(a) > weight_of(b);
+}
+
+/// Whether one rises by what the other falls, as memory used and available do.
+bool mirrors(const ReadingChange& a, const ReadingChange& b) {
+  const double up = a.after - a.before, down = b.after - b.before;
+  return a.kind == ChangeKind::level && b.kind == ChangeKind::level && a.info.unit == b.info.unit &&
+         a.info.device == b.info.device && up * down < 0 && std::abs(up + down) < 0.02 * std::abs(up);
+}
+
+std::string name_of(const ReadingInfo& info) { return in_sentence(info.title.empty() ? info.id : info.title); }
+
+/// "14653 → 16589 MiB"
+std::string from_to(const ReadingChange& change) {
+  const int digits = digits_of(change.info) + (change.kind == ChangeKind::level ? 0 : 1);
+  const std::string_view unit = symbol(change.info.unit);
+  const std::string numbers = fmt::format("{} → {}{}{}", format_number(change.before, digits),
+                                          format_number(change.after, digits), unit.empty() ? "" : " ", unit);
+  if (change.kind == ChangeKind::slope) return numbers + " a minute";
+  return change.kind == ChangeKind::spread ? "varies by " + numbers : numbers;
+}
+
+std::string lead_words(const ReadingChange& change) {
+  std::string words = change_words(change);
+  if (change.kind == ChangeKind::level && std::abs(change.before) > 0 && share_of(change) >= 0.01)
+    words += fmt::format(" ({:.0f} % {})", 100 * std::abs(change.after - change.before) / std::abs(change.before),
+                         change.after > change.before ? "more" : "less");
+  return words;
+}
+
+std::string event_text(const ChangeEvent& event, const ChangeTextOptions& how) {
+  const ReadingChange& lead = event.readings.front();
+  std::string text = fmt::format("  {:>7}  {}\n", second_words(lead.at), lead_words(lead));
+  const auto line = [&](const std::string& words) { text += fmt::format("             {}\n", words); };
+  std::size_t hidden = 0;
+  for (std::size_t i = 1; i < event.readings.size(); ++i) {
+    const ReadingChange& one = event.readings[i];
+    if (!how.all && (i > how.readings || !is_plain_to_see(one))) {
+      ++hidden;
+      continue;
+    }
+    line(fmt::format("{}  {}  {}", second_words(one.at), name_of(one.info), from_to(one)));
+  }
+  for (const TextChange& one : event.texts)
+    line(fmt::format("{}  {}  {} → {}", second_words(one.at), name_of(one.info), one.before, one.after));
+  if (hidden > 0) line(fmt::format("and {} more", hidden));
+  std::vector<std::string> same;
+  for (const ReadingInfo& info : event.as_before) {
+    if (same.size() < kAsBefore) same.push_back(name_of(info));
+  }
+  if (!same.empty()) line(fmt::format("as before: {}", fmt::join(same, ", ")));
+  return text;
+}
+
+/// "game's page faults from disk per second: 17 times, up to 1200, usually 0 (at 0:44, 3:39, 6:50 …)"
+std::string spikes_text(const std::vector<const OddStretch*>& spikes) {
+  const OddStretch& first = *spikes.front();
+  if (spikes.size() == 1) return oddity_words(first);
+  std::vector<Moment> moments;
+  const OddStretch* farthest = &first;
+  for (const OddStretch* one : spikes) {
+    moments.push_back(one->at);
+    if (one->spreads > farthest->spreads) farthest = one;
+  }
+  std::sort(moments.begin(), moments.end());
+  std::vector<std::string> times;
+  for (std::size_t i = 0; i < std::min(kOddTimes, moments.size()); ++i) times.push_back(second_words(moments[i]));
+  return fmt::format("{}: {} times far from usual, as {} instead of {} (at {}{})", name_of(first.info), spikes.size(),
+                     format_value(first.info, farthest->value), format_value(first.info, first.usual),
+                     fmt::join(times, ", "), moments.size() > kOddTimes ? " …" : "");
+}
+
+std::string odd_text(const std::vector<OddStretch>& oddities, bool all) {
+  std::vector<std::string> lines;
+  std::map<std::string, std::vector<const OddStretch*>> spikes;
+  std::vector<std::string> order;
+  for (const OddStretch& odd : oddities) {
+    if (odd.kind != OddKind::spike) {
+      lines.push_back(oddity_words(odd));
+      continue;
+    }
+    if (!spikes.contains(odd.info.id)) order.push_back(odd.info.id);
+    spikes[odd.info.id].push_back(&odd);
+  }
+  for (const std::string& id : order) lines.push_back(spikes_text(spikes[id]));
+  if (lines.empty()) return "";
+  std::string text = "Odd:\n";
+  const std::size_t most = all ? lines.size() : std::min(lines.size(), kOddReadings);
+  for (std::size_t i = 0; i < most; ++i) text += fmt::format("  {}\n", lines[i]);
+  if (most < lines.size()) text += fmt::format("  and {} more\n", lines.size() - most);
+  return text;
+}
+
+}  // namespace
+
+bool is_plain_to_see(const ReadingChange& change) {
+  return change.of_range >= kOfRange && (change.kind != ChangeKind::level || share_of(change) >= kOfLevel);
+}
+
+std::vector<ChangeEvent> foremost_events(const Changes& changes, bool all) {
+  std::vector<ChangeEvent> events;
+  for (ChangeEvent event : changes.events) {
+    std::stable_sort(event.readings.begin(), event.readings.end(), &leads);
+    std::vector<ReadingChange> kept;
+    for (ReadingChange& one : event.readings) {
+      const bool is_mirror =
+          std::any_of(kept.begin(), kept.end(), [&](const auto& other) { return mirrors(one, other); });
+      if (!is_mirror) kept.push_back(std::move(one));
+    }
+    event.readings = std::move(kept);
+    if (all || is_plain_to_see(event.readings.front())) events.push_back(std::move(event));
+  }
+  std::stable_sort(events.begin(), events.end(), [](const ChangeEvent& a, const ChangeEvent& b) {
+    return weight_of(a.readings.front()) > weight_of(b.readings.front());
+  });
+  return events;
+}
+
+std::string changes_text(const Changes& changes, const ChangeTextOptions& how) {
+  const std::vector<ChangeEvent> events = foremost_events(changes, how.all);
+  const std::size_t most = how.all ? events.size() : std::min(events.size(), how.events);
+  std::string text;
+  for (std::size_t i = 0; i < most; ++i) text += event_text(events[i], how) + "\n";
+  if (most > 0) text += "What happened at the same time isn't thereby the cause.\n";
+  if (const std::size_t hidden = changes.events.size() - most; hidden > 0)
+    text += fmt::format("{} smaller change{} hidden.\n", hidden, hidden == 1 ? "" : "s");
+  const std::string odd = odd_text(changes.oddities, how.all);
+  return text + (text.empty() || odd.empty() ? "" : "\n") + odd;
+}
+
+}  // namespace idlemeter

@@ -1,0 +1,4 @@
+// A program that waits until it is ended.
+#include <unistd.h>
+
+int main() { return ::pause(); }
