@@ -130,7 +130,7 @@ void print_changes(const Changes& changes, const Options& options, const Subject
   const std::string where = options.at.empty() ? "" : fmt::format(" within a minute of {}", options.at);
   const auto shown = foremost_events(changes, options.all);
   if (shown.empty())
-    print("Nothing plain to see changed{}: no reading left its level, slope or spread in {} by much.\n", where,
+    print("Nothing much changed{}: no reading left its level, slope or spread in {} by much.\n", where,
           second_words(Moment{subject.length}));
   print("{}", printable(changes_text(changes, {.all = options.all}), "\n"));
   if (!options.all && changes.events.size() > std::min<std::size_t>(shown.size(), ChangeTextOptions{}.events))

@@ -100,9 +100,7 @@ void add_group_options(Command command, GroupChoice& choice, const std::string& 
   command.option("--tag", choice.tags, "The runs with this tag are a group; may be repeated").repeats();
   command.option("--base", choice.base, "The name of the group that the others are compared with; else the first");
   command.option("--figures", choice.figures, "A set saved under [figures] in the settings, or ids").shows_default();
-  command
-      .option("--matters", choice.matters,
-              "The difference, in percent of the base, that has to be ruled out to say that there is none")
+  command.option("--matters", choice.matters, "Smallest difference that matters, in percent of the base")
       .check(positive())
       .shows_default();
   command.flag("--drop-odd", choice.drop_odd, "Leave odd runs out of every figure, instead of only naming them");

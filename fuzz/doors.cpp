@@ -30,7 +30,8 @@ constexpr std::pair<std::string_view, void (*)(std::string_view)> kDoors[] = {
     {"face", face},           {"settings", settings}, {"bundle", bundle},         {"formula", formula},
     {"text", text},           {"feed", feed},         {"picture", picture},       {"control", control},
     {"store", store},         {"machine", machine},   {"link_meter", link_meter}, {"link_probe", link_probe},
-    {"frame_log", frame_log}, {"run_file", run_file}};
+    {"frame_log", frame_log}, {"run_file", run_file}, {"schema", schema},         {"clip", clip},
+    {"request", request}};
 
 void (*chosen)(std::string_view) = nullptr;
 

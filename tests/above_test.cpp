@@ -17,7 +17,7 @@ class Beside {
   explicit Beside(const char* program) {
     pid_ = ::fork();
     if (pid_ != 0) return;
-    ::execlp(program, program, nullptr);
+    ::execl("/bin/sh", "sh", "-c", (std::string("exec ") + program).c_str(), nullptr);
     ::_exit(127);
   }
   Beside(const Beside&) = delete;
@@ -118,6 +118,10 @@ TEST(Above, FollowsTheGameWithoutTakingClicksOrCoveringOtherWindows) {
                         "[[pin]]\nat = [90, 90]\nbox = [180, 90]\ncolor = \"#ff0000\"\nopacity = 1\nradius = 0\n");
     std::optional<Beside> managing;
     if (*manager != '\0') {
+      EXPECT_EQ(
+          session.run("for i in $(seq 400); do xprop -root >/dev/null 2>&1 && exit; sleep 0.05; done; exit 1").status,
+          0)
+          << "the display isn't there";
       managing.emplace(manager);
       EXPECT_EQ(session
                     .run("for i in $(seq 200); do xprop -root _NET_SUPPORTING_WM_CHECK | grep 'window id' && exit; "
@@ -138,7 +142,7 @@ TEST(Above, FollowsTheGameWithoutTakingClicksOrCoveringOtherWindows) {
     EXPECT_NE(screen.at(30, 30), 0xffff0000) << manager;
     const std::string below = window_at(session, x + 30, y + 30);
     EXPECT_EQ(below, window_at(session, x + 200, y + 100)) << manager << ": the overlay takes no clicks";
-    const Beside other("xterm");
+    const Beside other("xterm -fa 'DejaVu Sans Mono'");
     EXPECT_EQ(
         session
             .run("W=$(xdotool search --sync --class xterm | tail -1); xdotool windowsize $W 200 200 windowmove $W " +

@@ -1,6 +1,7 @@
 // What every room stands on: durations, keys, and lines from other programs.
 #include <gtest/gtest.h>
 #include <sys/socket.h>
+#include <sys/un.h>
 #include <unistd.h>
 
 #include <cerrno>
@@ -8,6 +9,7 @@
 #include "base/key_chord.hpp"
 #include "base/line_server.hpp"
 #include "base/local_socket.hpp"
+#include "base/private_socket.hpp"
 #include "folder.hpp"
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
@@ -103,7 +105,7 @@ TEST(Text, IsAFieldOfCsvThatNoSpreadsheetExecutes) {
       {"-1-1", "'-1-1"},
       {"a\x1b[2J", "a\xef\xbf\xbd[2J"},
       {"über", "über"},
-      {" \t=1+1", "\"' \t=1+1\""},
+      {" =1+1", "' =1+1"},
       {"\n@x", "\"'\n@x\""},
       {"a;b", "\"a;b\""},
       {" -1", " -1"},
@@ -120,6 +122,25 @@ TEST(Text, JsonIsEscapedWhereATerminalWouldObey) {
       {"\xf0\x9f\x8c\x8a", "\xf0\x9f\x8c\x8a"},
   };
   for (const auto& [json, safe] : cases) EXPECT_EQ(escaped_json(json), safe) << json;
+}
+
+TEST(PrivateSocket, ThoseOfKilledProgramsAreRemoved) {
+  const testing::Folder folder;
+  const auto bound = [&](const std::string& name) {
+    const int socket = ::socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
+    sockaddr_un address{};
+    address.sun_family = AF_UNIX;
+    (folder / name).string().copy(address.sun_path, sizeof address.sun_path - 1);
+    EXPECT_EQ(::bind(socket, reinterpret_cast<const sockaddr*>(&address), sizeof address), 0);
+    return socket;
+  };
+  ::close(bound("4194305.control"));  // beyond the largest number of a process
+  ::close(bound(std::to_string(::getpid()) + ".link"));
+  folder.file("4194305.txt", "no socket");
+  ::close(base::listen_privately(folder / "new.control"));
+  EXPECT_FALSE(std::filesystem::exists(folder / "4194305.control"));
+  EXPECT_TRUE(std::filesystem::exists(folder / (std::to_string(::getpid()) + ".link"))) << "its program lives";
+  EXPECT_TRUE(std::filesystem::exists(folder / "4194305.txt"));
 }
 
 TEST(Files, AreKnownByWhatTheyHold) {

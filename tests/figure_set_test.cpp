@@ -47,7 +47,7 @@ TEST(FigureSet, HasEachFigureAsItIsDefined) {
                {"frame.count", 202, Unit::none, "Frames", false},
                {"stutter.count", 2, Unit::none, "Stutters", false},
                {"stutter.lost", 0.08, Unit::second, "Time lost to stutters", false},
-               {"stutter.share", 4.76, Unit::percent, "Share of the time lost to stutters", false},
+               {"stutter.share", 4.76, Unit::percent, "Share of the time in stuttering frames", false},
                {"gpu.power", 110, Unit::watt, "GPU power", false},
                {"gpu.power mean", 110, Unit::watt, "GPU power", false},
                {"gpu.power least", 90, Unit::watt, "GPU power, least", false},

@@ -53,7 +53,7 @@ TEST(Graphics, FollowTheGameWhileTheyAreInUse) {
   Polling polling(machine_sources({.root = tree.path(), .game = game, .graphics_library = ""}));
   Snapshot values = polling.sample(Moment{kSecond});
   EXPECT_EQ(value(values, "gpu.load"), 90);
-  EXPECT_EQ(values.find("game.threads").info, nullptr);
+  EXPECT_EQ(reason(values, "game.threads"), "no game runs");
   game->set(77);
   for (int second = 2; second < 4; ++second) values = polling.sample(Moment{second * kSecond});
   EXPECT_EQ(value(values, "gpu.load"), 7) << reason(values, "gpu.load");
@@ -61,7 +61,7 @@ TEST(Graphics, FollowTheGameWhileTheyAreInUse) {
   game->set(0);
   for (int second = 4; second < 6; ++second) values = polling.sample(Moment{second * kSecond});
   EXPECT_EQ(value(values, "gpu.load"), 90);
-  EXPECT_EQ(values.find("game.threads").info, nullptr);
+  EXPECT_EQ(reason(values, "game.threads"), "no game runs");
 }
 
 TEST(Graphics, EachCardWithAnEnergyCounterHasItsOwnPower) {

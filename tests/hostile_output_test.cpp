@@ -35,7 +35,7 @@ TEST(Command, NoOutputReplacesAStoreAFaceOrWhatItIsMadeOf) {
   for (int i = 0; i < 2; ++i) record(folder / "s.db", {"Tidepool Rally"});
   std::filesystem::create_symlink("s.db", folder / "link.db");
   folder.file("mine.toml", "[[row]]\ncells = [ { reading = \"frame.rate\" } ]\n");
-  folder.file("face.txt", "[[pin]]\nat = [0, 0]\npicture = \"p.png\"\n");
+  folder.file("face.txt", "[[pin]]\nat = [0, 0]\npicture = \"p.png\"\nwidth = 9\nheight = 9\n");
   ASSERT_EQ(run(folder, "face draw mine.toml --rig -o p.png").status, 0);
   ASSERT_EQ(run(folder, "face pack mine.toml -o mine.zip").status, 0);
   ASSERT_EQ(run(folder, "runs export 1 --json -o runs.json --store s.db").status, 0);
@@ -75,11 +75,11 @@ TEST(Command, ACopyOfAStoreIsWholeAlthoughItIsWrittenTo) {
   const Outcome copied = run(folder, "runs copy copy.db --store rig.db");
   EXPECT_EQ(copied.out, "copy.db: 2 runs added as 1 to 2; 2 isn't finished: add it again later\n") << copied.err;
   for (const char* file : {"piped.db", "copy.db"}) {
+    EXPECT_FALSE(std::filesystem::exists(folder / (std::string(file) + "-wal"))) << "it is one file";
     const Store copy(folder / file, Store::Mode::existing);
     EXPECT_TRUE(copy.check().empty());
     EXPECT_EQ(copy.run(1).frames, 3'000u);
     EXPECT_EQ(copy.frames(2).size(), 300u) << file;
-    EXPECT_FALSE(std::filesystem::exists(folder / (std::string(file) + "-wal")));
     EXPECT_EQ(text_of(folder / file).find("secret"), std::string::npos) << "launchers pass tokens as arguments";
     EXPECT_EQ(copy.run(1).details.facts.at("GPU"), "Marl G9");
   }

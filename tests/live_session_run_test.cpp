@@ -142,7 +142,7 @@ TEST_F(ALiveSession, FollowsTheSettingsOfEveryRecording) {
   const std::string results = testing::text_of(folder_ / "out/results.csv");
   EXPECT_EQ(results.find("\xef\xbb\xbfrun,game,started (UTC),length (s),"), 0u) << results;
   EXPECT_NE(results.find("\r\n1,"), std::string::npos) << results;
-  EXPECT_NE(results.find(",Driver=24.1,all,\"'=mine, \"\"quoted\"\"\",short; few-frames\r\n"), std::string::npos)
+  EXPECT_NE(results.find(",Driver=24.1,all,\"'=mine, \"\"quoted\"\"\",\"short; few-frames\"\r\n"), std::string::npos)
       << results;
 }
 

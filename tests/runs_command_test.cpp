@@ -130,7 +130,7 @@ TEST(Command, RunsAreFoundChangedRemovedAndCopied) {
       {"runs compact --store all.db", 0, {"1 run gone for good; the store takes "}},
       {"runs check --store all.db", 0, {"all is well"}},
       {"runs check --store all.db --repair new.db", 0, {"2 runs copied into new.db"}},
-      {"runs check --store all.db --repair new.db", 1, {"new.db: is there already"}}};
+      {"runs check --store all.db --repair new.db", 1, {"new.db: already exists"}}};
   expect_steps(folder, steps);
 }
 
@@ -304,16 +304,16 @@ TEST(Command, SaysWhatChanged) {
     }
     recorder.finish();
   }
-  const Step cases[] = {{"changes 1",
-                         0,
-                         {"Frame rate and frame times:",
-                          "At 3:20 frame rate fell from 30.0 to 20.0 FPS; 3 s before, GPU core clock fell from 24"}},
-                        {"changes 1 --at 1:00", 0, {"Nothing changed within a minute of 1:00"}},
-                        {"changes 1 --at 3:20 --json", 0, {"\"changes\"", "\"oddities\"", "\"frame.rate\""}},
-                        {"changes 1 -o changes.svg --dark", 0, {"changes.svg"}},
-                        {"changes 1 --at soon", 2, {"'soon' isn't a time; write it like 20:00 or 90 s"}},
-                        {"changes 1 -o changes.pdf", 2, {"must end with .png or .svg"}},
-                        {"changes 9", 1, {"there is no run 9"}}};
+  const Step cases[] = {
+      {"changes 1",
+       0,
+       {"3:20  frame rate fell from 30.0 to 20.0 FPS (33 % less)\n", "3:17  GPU core clock  2450 → 1980 MHz"}},
+      {"changes 1 --at 1:00", 0, {"Nothing much changed within a minute of 1:00"}},
+      {"changes 1 --at 3:20 --json", 0, {"\"changes\"", "\"oddities\"", "\"frame.rate\""}},
+      {"changes 1 -o changes.svg --dark", 0, {"changes.svg"}},
+      {"changes 1 --at soon", 2, {"'soon' isn't a time; write it like 20:00 or 90 s"}},
+      {"changes 1 -o changes.pdf", 2, {"must end with .png or .svg"}},
+      {"changes 9", 1, {"there is no run 9"}}};
   expect_steps(folder, cases, " --store runs.db");
 }
 
@@ -329,11 +329,11 @@ TEST(Command, LooksIntoLogsAndTables) {
   const Step steps[] = {
       {"changes power.csv",
        0,
-       {"moments from 'Elapsed'", "At 3:20 GPU power rose from 203", "to 262", "fan changed from quiet to loud"}},
-      {"changes power.csv --at 1:00", 0, {"Nothing changed within a minute of 1:00"}},
+       {"moments from 'Elapsed'", "3:20  GPU power rose from 203", "to 262", "fan  quiet → loud"}},
+      {"changes power.csv --at 1:00", 0, {"Nothing much changed within a minute of 1:00"}},
       {"changes power.csv -o power.png", 0, {"power.png"}},
       {"changes no-time.csv", 1, {"no-time.csv: no column says when", "there are: a, b"}},
-      {"changes no-time.csv --every 1s", 0, {"Nothing changed"}},
+      {"changes no-time.csv --every 1s", 0, {"Nothing much changed"}},
       {"changes no-time.csv --time c", 1, {"it has no column 'c'"}},
       {"changes no-time.csv --time a --every 1s", 2},
       {"changes gone.csv", 1, {"gone.csv: cannot read it (No such file or directory)"}},

@@ -180,8 +180,17 @@ TEST(MetricsServer, AnswersWhoMayAsk) {
   EXPECT_EQ(client.Get("/")->status, 200);
   EXPECT_EQ(client.Get("/etc/passwd")->status, 404);
   EXPECT_EQ(client.Post("/metrics", "x", "text/plain")->status, 404);
-  EXPECT_EQ(client.Get("/metrics", {{"Host", "evil.example"}})->status, 403) << "a page's own name for this machine";
-  EXPECT_EQ(client.Get("/metrics", {{"Host", "localhost:80"}})->status, 200);
+  for (const char* name :
+       {"evil.example", "127.evil.example", "127.0.0.1.evil.example", "127.0.0.1:80:x", "[::1].evil", "2130706433", ""})
+    EXPECT_EQ(client.Get("/metrics", {{"Host", name}})->status, 403) << "a page's own name for this machine: " << name;
+  for (const char* name : {"localhost:80", "127.0.0.1", "127.1.2.3:9747", "[::1]:80"})
+    EXPECT_EQ(client.Get("/metrics", {{"Host", name}})->status, 200) << name;
+  std::string ranges = "bytes=0-";
+  while (ranges.size() < 7'000) ranges += ",0-";
+  const auto whole = client.Get("/metrics", {{"Range", ranges}});
+  ASSERT_TRUE(whole);
+  EXPECT_EQ(whole->status, 200);
+  EXPECT_EQ(whole->body, plain->body) << "once, however many ranges are asked for";
 
   MetricsServer guarded({.port = 0, .token = "a token of some length"});
   guarded.publish(one_reading(), {});

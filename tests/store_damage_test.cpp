@@ -72,6 +72,12 @@ TEST(StoreDamage, ACheckFindsEveryBitThatIsFlipped) {
   }
   settle(file);
   const std::string whole = text_of(file);
+  const auto content = [&] {
+    const Store store(file, Store::Mode::existing);
+    return std::pair(store.frames(1), store.frames(2));
+  };
+  const auto frames = content();
+  std::size_t unnoticed = 0;
   std::mt19937 random(5);
   for (const char* blob :
        {"SELECT intervals_ns FROM frame_chunk WHERE run = 1", "SELECT gpu_work_ns FROM frame_chunk WHERE run = 1",
@@ -81,10 +87,14 @@ TEST(StoreDamage, ACheckFindsEveryBitThatIsFlipped) {
     for (int i = 0; i < 12; ++i) {
       const std::size_t at = place + random() % 60;
       overwrite(file, at, std::string(1, static_cast<char>(whole[at] ^ (1 << random() % 8))));
-      EXPECT_EQ(Store(file, Store::Mode::existing).check().size(), 1u) << blob << ", byte " << at - place;
+      const std::size_t problems = Store(file, Store::Mode::existing).check().size();
+      // Some bits of a compressed frame mean nothing.
+      EXPECT_TRUE(problems == 1 || (problems == 0 && content() == frames)) << blob << ", byte " << at - place;
+      unnoticed += problems == 0 ? 1 : 0;
       overwrite(file, at, whole.substr(at, 1));
     }
   }
+  EXPECT_LE(unnoticed, 3u);
   EXPECT_TRUE(Store(file, Store::Mode::existing).check().empty());
   for (const char* sql :
        {"UPDATE frame_chunk SET length_ns = length_ns + 1 WHERE run = 2", "UPDATE run SET frames = 31 WHERE id = 2",
@@ -204,12 +214,17 @@ TEST(StoreDamage, AStoreThatIsMovedAwayIsNoticed) {
   EXPECT_TRUE(Store(file, Store::Mode::existing).check().empty());
   EXPECT_GE(Store(moved, Store::Mode::existing).run(1).frames, 150u) << "what was recorded until then is in the other";
 
-  ReadingLog log(folder / "log.db", {});
-  log.add({}, snapshot_of({kLoad}, {1.0}));
+  Clock clock;
+  ReadingLog log(folder / "log.db", {}, {}, clock.function());
+  const auto add = [&] {
+    clock.now += kSecond;
+    log.add(clock.now, snapshot_of({kLoad}, {1.0}));
+  };
+  add();
   fs::remove(folder / "log.db");
   EXPECT_THROW(
       {
-        for (int i = 1; i < 2'000; ++i) log.add(Moment{i * kSecond}, snapshot_of({kLoad}, {1.0}));
+        for (int i = 0; i < 3; ++i) add();
       },
       Error);
 }

@@ -146,7 +146,8 @@ struct FrameSpans::State {
     }
     const auto made = segments.insert(std::next(segment), {number, {}});
     for (const Nanoseconds interval : last) {
-      if (segment->frames.try_erase(interval)) made->frames.insert(interval);
+      segment->frames.try_erase(interval);
+      made->frames.insert(interval);
     }
     return number;
   }

@@ -128,6 +128,8 @@ ProgramOfProcess program_of(int pid) {
 
 bool is_32_bit(const fs::path& executable) {
   char start[EI_NIDENT] = {};
+  std::error_code unknown;
+  if (!fs::is_regular_file(executable, unknown)) return false;
   std::ifstream(executable, std::ios::binary).read(start, sizeof start);
   return std::string_view(start, SELFMAG) == ELFMAG && start[EI_CLASS] == ELFCLASS32;
 }

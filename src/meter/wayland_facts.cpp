@@ -6,6 +6,8 @@
 #include <sys/socket.h>
 #include <wayland-client.h>
 
+#include <cstdarg>
+#include <cstdlib>
 #include <list>
 #include <memory>
 #include <string_view>
@@ -80,7 +82,10 @@ std::string compositor_of(wl_display* display) {
 }  // namespace
 
 std::map<std::string, std::string> wayland_facts() {
-  const std::unique_ptr<wl_display, decltype(&wl_display_disconnect)> display(wl_display_connect(nullptr),
+  const char* const name = std::getenv("WAYLAND_DISPLAY");
+  if (name == nullptr || std::getenv("XDG_RUNTIME_DIR") == nullptr) return {};
+  wl_log_set_handler_client([](const char*, va_list) {});  // it would write to the standard error
+  const std::unique_ptr<wl_display, decltype(&wl_display_disconnect)> display(wl_display_connect(name),
                                                                               &wl_display_disconnect);
   if (display == nullptr) return {};
   std::map<std::string, std::string> facts = {{"Compositor", compositor_of(display.get())}};

@@ -41,6 +41,7 @@ struct BackgroundRecorder::Shared {
   mutable std::condition_variable changed;
   std::deque<Item> queue;                                   // all below under the mutex
   std::size_t frames = 0, samples = 0, details_to_add = 0;  // not written yet, those that the thread has among them
+  std::size_t all_frames = 0;                               // of the run
   bool ending = false, abandoned = false;
   RunEnd end = RunEnd::asked;
   std::uint64_t lost = 0;
@@ -48,6 +49,7 @@ struct BackgroundRecorder::Shared {
   RunDetails found_out;
   State state;
 
+  bool has_room();
   void add(Item item, std::size_t& count, std::size_t most);
   void run();
   void record();
@@ -57,6 +59,15 @@ struct BackgroundRecorder::Shared {
   void complete(const MoreDetails& more);
   RunDetails last_details();
 };
+
+/// With the mutex held. A run with more frames than can be read again ends.
+bool BackgroundRecorder::Shared::has_room() {
+  if (++all_frames <= limits::kFramesOfRun || ending) return !ending;
+  ending = true;
+  end = RunEnd::time;
+  state.problem = fmt::format("a run holds up to {} frames", limits::kFramesOfRun);
+  return false;
+}
 
 /// With the mutex held.
 void BackgroundRecorder::Shared::add(Item item, std::size_t& count, std::size_t most) {
@@ -194,7 +205,10 @@ void BackgroundRecorder::give_up() {
 
 void BackgroundRecorder::add(std::span<const FrameRecord> frames) {
   const std::lock_guard lock(shared_->mutex);
-  for (const FrameRecord& frame : frames) shared_->add(frame, shared_->frames, limits::kFramesToWrite);
+  for (const FrameRecord& frame : frames) {
+    if (!shared_->has_room()) break;
+    shared_->add(frame, shared_->frames, limits::kFramesToWrite);
+  }
   shared_->changed.notify_all();
 }
 

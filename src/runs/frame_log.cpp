@@ -137,8 +137,8 @@ class Frames {
     run->last = at;
     run->begun = run->any = true;
     if (!has_interval) return;  // its beginning isn't known
-    if (++count_ > limits::kFramesOfLog)
-      throw Error(Error::Code::unreadable, fmt::format("has more than {} frames", limits::kFramesOfLog), where_,
+    if (++count_ > limits::kFramesOfRun)
+      throw Error(Error::Code::unreadable, fmt::format("has more than {} frames", limits::kFramesOfRun), where_,
                   "split it into several files");
     const bool has_work =
         format_.gpu_work.at && work_scale_.read(field(format_.gpu_work), point_, work) && work > Nanoseconds{};

@@ -80,7 +80,7 @@ class Expanded {
 }  // namespace
 
 void RunBudget::take(std::size_t numbers, std::size_t packed_bytes) {
-  allowed_ += packed_bytes * limits::kNumbersPerByte;
+  allowed_ += packed_bytes * per_byte_;
   used_ += std::min(numbers, kMostWords + 1);
   if (used_ > allowed_)
     throw Error(Error::Code::damaged, "a run unpacks to more than any recording does", file_,

@@ -16,14 +16,19 @@ namespace idlemeter::runs {
 /// What a run may unpack to: real frames and readings don't shrink without end, and a stranger's store may.
 class RunBudget {
  public:
-  explicit RunBudget(std::string file) : file_(std::move(file)) {}
+  RunBudget(std::string file, std::size_t numbers, std::size_t per_byte)
+      : file_(std::move(file)), per_byte_(per_byte), allowed_(numbers) {}
+
+  static RunBudget of_frames(const std::string& file) { return {file, limits::kFramesOfRun, 0}; }
+  static RunBudget of_values(const std::string& file) { return {file, limits::kNumbersOfRun, limits::kValuesPerByte}; }
 
   /// Throws Error once the numbers of all rows together are more than a row of so many bytes can hold.
   void take(std::size_t numbers, std::size_t packed_bytes);
 
  private:
   std::string file_;
-  std::size_t used_ = 0, allowed_ = limits::kNumbersOfRun;
+  std::size_t per_byte_;
+  std::size_t used_ = 0, allowed_;
 };
 
 /// Lengths of time, exactly: differences from one to the next, the bytes of equal weight together, then zstd (RFC

@@ -4,6 +4,7 @@
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <string.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -266,7 +267,7 @@ class Reader {
 }  // namespace
 
 ReadingTable read_reading_table(const std::filesystem::path& file, const ReadingTableFormat& format) {
-  const int opened = ::open(file.c_str(), O_RDONLY | O_CLOEXEC);
+  const int opened = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NOCTTY | O_NONBLOCK);  // a pipe isn't waited for
   if (opened < 0)
     throw Error(errno == ENOENT ? Error::Code::not_found : Error::Code::unreadable,
                 fmt::format("cannot read it ({})", ::strerror(errno)), file.string(), "name a table of readings");
@@ -274,6 +275,9 @@ ReadingTable read_reading_table(const std::filesystem::path& file, const Reading
     int fd;
     ~Closed() { ::close(fd); }
   } closed{opened};
+  struct stat about {};
+  if (::fstat(opened, &about) != 0 || !S_ISREG(about.st_mode))
+    throw Error(Error::Code::unreadable, "is not a regular file", file.string(), "name a table of readings");
   TextLines lines(opened, file.string());
   return Reader(lines, file.string(), format).read();
 }

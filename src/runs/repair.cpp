@@ -8,6 +8,7 @@
 #include <optional>
 
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/scratch_folder.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
@@ -137,6 +138,13 @@ class Damaged {
 struct Found {
   std::int64_t frames = 0, expected = -1;  ///< `expected` < 0: not known
   std::size_t broken_frames = 0, broken_samples = 0;
+  std::size_t columns = 0;  ///< of its samples
+  Moment last_sample{};
+
+  void add(const RunSamples& samples) {
+    columns = std::max(columns, samples.columns.size());
+    if (!samples.at.empty()) last_sample = std::max(last_sample, samples.at.back());
+  }
 };
 
 class Repair {
@@ -152,6 +160,7 @@ class Repair {
     copy_samples();
     copy("run_reading", "run, place, id, title, brief, device, kind, unit, digits, text, source, alias", 12);
     copy("sample_text", "run, reading, at_ns, text", 4);
+    name_lost_readings();
     finish_runs();
     transaction.commit();
     say_losses();
@@ -219,7 +228,7 @@ class Repair {
     const bool whole = Salvage(from_, columns, "frame_chunk").read([&](const Statement& row) {
       Found& run = found(row.integer(1));
       try {
-        RunBudget budget(file_);
+        RunBudget budget = RunBudget::of_frames(file_);
         run.frames += static_cast<std::int64_t>(read_chunk(row, file_, budget, 3).intervals.size());
         insert.copy(row, 1, 8).run();
       } catch (const Error& error) {
@@ -237,16 +246,47 @@ class Repair {
         Salvage(from_, fmt::format("run, place, {}", kBlockColumns), "sample_block").read([&](const Statement& row) {
           Found& run = found(row.integer(1));
           try {
-            RunBudget budget(file_);
-            (void)read_block(row, file_, budget, 3);
+            RunBudget budget = RunBudget::of_values(file_);
+            run.add(read_block(row, file_, budget, 3));
             block.copy(row, 1, 5).run();
           } catch (const Error& error) {
             if (error.code() != Error::Code::damaged) throw;
             ++run.broken_samples;
           }
         });
+    Statement sample(to_,
+                     fmt::format("INSERT OR IGNORE INTO sample (run, place, {}) VALUES (?, ?, ?, ?)", kSampleColumns));
+    whole = Salvage(from_, fmt::format("run, place, {}", kSampleColumns), "sample").read([&](const Statement& row) {
+      Found& run = found(row.integer(1));
+      try {
+        run.add(read_sample(row, file_, 3));
+        sample.copy(row, 1, 4).run();
+      } catch (const Error& error) {
+        if (error.code() != Error::Code::damaged) throw;
+        ++run.broken_samples;
+      }
+    }) && whole;
     if (!whole) result_.lost.emplace_back("pages with readings of runs");
-    copy("sample", "run, place, at_ns, numbers", 4);
+  }
+
+  /// Values whose reading is lost are kept under a name that says so.
+  void name_lost_readings() {
+    Statement there(to_, "SELECT count(*), coalesce(max(place), -1) FROM run_reading WHERE run = ?");
+    Statement texts(to_, "SELECT coalesce(max(reading), -1) FROM sample_text WHERE run = ?");
+    Statement insert(to_, "INSERT OR IGNORE INTO run_reading VALUES (?, ?, ?, ?, '', '', ?, '', -1, 0, '', '')");
+    for (const auto& [id, run] : runs_) {
+      if (!there.bind(id).step() || !texts.bind(id).step()) continue;
+      const std::int64_t count = there.integer(0);
+      const std::int64_t places =
+          std::max({there.integer(1) + 1, texts.integer(0) + 1, static_cast<std::int64_t>(run.columns)});
+      if (count >= places || places > static_cast<std::int64_t>(limits::kReadingsOfRun)) continue;
+      for (std::int64_t place = 0; place < places; ++place)
+        insert
+            .bind(id, place, fmt::format("lost.{}", place), std::string("A reading whose name is lost"),
+                  std::string(name_of(DeviceKind::own)))
+            .run();
+      result_.lost.push_back(fmt::format("run {}: the names of {} readings", id, places - count));
+    }
   }
 
   void copy(const std::string& table, const std::string& columns, int count) {
@@ -262,11 +302,13 @@ class Repair {
 
   /// Totals as they are now, so that the new store agrees with itself.
   void finish_runs() {
-    to_.run(
-        "UPDATE run SET frames = (SELECT CAST(total(frames) AS INTEGER) FROM frame_chunk WHERE run = run.id), "
-        "length_ns "
-        "= coalesce((SELECT CAST(sum(length_ns) AS INTEGER) FROM frame_chunk WHERE run = run.id), length_ns, 0) WHERE "
-        "finished = 1");
+    Statement finish(
+        to_,
+        "UPDATE run SET frames = (SELECT CAST(total(frames) AS INTEGER) FROM frame_chunk WHERE run = ?1), "
+        "length_ns = coalesce((SELECT CAST(sum(length_ns) AS INTEGER) FROM frame_chunk WHERE run = ?1), ?2) "
+        "WHERE id = ?1 AND finished = 1");
+    for (const auto& [id, run] : runs_)
+      finish.bind(id, std::max<std::int64_t>(0, run.last_sample.time_since_epoch().count())).run();
   }
 
   void say_losses() {

@@ -162,7 +162,7 @@ void read_blocks(runs::Database& database, std::int64_t run, const std::string& 
   const std::size_t most = 2 * std::clamp<std::size_t>(std::thread::hardware_concurrency(), 1, 8);
   std::deque<std::pair<std::future<RunSamples>, std::size_t>> ahead;
   std::size_t numbers = 0;  // in those
-  RunBudget budget(file);
+  RunBudget budget = RunBudget::of_values(file);
   const auto give = [&] {
     const RunSamples samples = ahead.front().first.get();
     numbers -= ahead.front().second;
@@ -284,7 +284,7 @@ RunInfo Store::run(std::int64_t id) const {
 
 std::vector<FrameRecord> Store::frames(std::int64_t id) const {
   std::vector<FrameRecord> frames;
-  constexpr double kMostExpected = limits::kNumbersOfRun;  // a damaged row may say anything
+  constexpr double kMostExpected = limits::kFramesOfRun;  // a damaged row may say anything
   runs::Statement count(state_->database, "SELECT total(frames) FROM frame_chunk WHERE run = ?");
   if (count.bind(id).step()) frames.reserve(static_cast<std::size_t>(std::clamp(count.real(0), 0.0, kMostExpected)));
   runs::Statement chunks(
@@ -292,7 +292,7 @@ std::vector<FrameRecord> Store::frames(std::int64_t id) const {
                                     "= ? ORDER BY place",
                                     state_->version < 2 ? "0" : "packed"));
   Moment at{};
-  RunBudget budget(path().string());
+  RunBudget budget = RunBudget::of_frames(path().string());
   for (chunks.bind(id); chunks.step();) {
     if (is_possible(chunks.moment(0))) at = chunks.moment(0);  // a damaged one goes on where the chunk before ended
     const auto intervals = lengths_of(chunks, 1, path(), budget);
@@ -312,7 +312,7 @@ std::vector<Nanoseconds> Store::intervals(std::int64_t id) const {
       state_->database,
       fmt::format("SELECT 0, intervals_ns, 0, frames, {} FROM frame_chunk WHERE run = ? ORDER BY place",
                   state_->version < 2 ? "0" : "packed"));
-  RunBudget budget(path().string());
+  RunBudget budget = RunBudget::of_frames(path().string());
   for (chunks.bind(id); chunks.step();) {
     const auto part = lengths_of(chunks, 1, path(), budget);
     all.insert(all.end(), part.begin(), part.end());

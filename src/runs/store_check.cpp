@@ -5,6 +5,7 @@
 #include <numeric>
 
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
@@ -25,7 +26,7 @@ struct Sums {
 Error damaged(const std::string& problem) { return Error(Error::Code::damaged, problem); }
 
 void check_chunks(Database& database, std::int64_t run, const std::string& file, Sums& sums) {
-  RunBudget budget(file);
+  RunBudget budget = RunBudget::of_frames(file);
   Statement rows(database, fmt::format("SELECT {} FROM frame_chunk WHERE run = ? ORDER BY place", kChunkColumns));
   for (rows.bind(run); rows.step();) {
     const FrameChunk chunk = read_chunk(rows, file, budget);
@@ -44,7 +45,7 @@ void check_samples(Database& database, std::int64_t run, std::size_t readings, c
     }
     sums.last_sample = last.time_since_epoch();
   };
-  RunBudget budget(file);
+  RunBudget budget = RunBudget::of_values(file);
   Statement blocks(database, fmt::format("SELECT {} FROM sample_block WHERE run = ? ORDER BY place", kBlockColumns));
   for (blocks.bind(run); blocks.step();) take(read_block(blocks, file, budget));
   Statement rows(database, fmt::format("SELECT {} FROM sample WHERE run = ? ORDER BY place", kSampleColumns));

@@ -55,11 +55,11 @@ RunSamples read_block(const Statement& row, const std::string& file, RunBudget& 
   return unpack({packed.data(), packed.size()}, samples, readings, file);
 }
 
-RunSamples read_sample(const Statement& row, const std::string& file) {
-  expect(row.blob<char>(1).size() % sizeof(double) == 0, "a sample is cut off", file);
+RunSamples read_sample(const Statement& row, const std::string& file, int first) {
+  expect(row.blob<char>(first + 1).size() % sizeof(double) == 0, "a sample is cut off", file);
   RunSamples sample;
-  sample.at.push_back(row.moment(0));
-  for (const double number : row.blob<double>(1)) sample.columns.push_back({number});
+  sample.at.push_back(row.moment(first));
+  for (const double number : row.blob<double>(first + 1)) sample.columns.push_back({number});
   return sample;
 }
 

@@ -26,6 +26,6 @@ inline constexpr const char* kSampleColumns = "at_ns, numbers";
 
 [[nodiscard]] FrameChunk read_chunk(const Statement& row, const std::string& file, RunBudget& budget, int first = 0);
 [[nodiscard]] RunSamples read_block(const Statement& row, const std::string& file, RunBudget& budget, int first = 0);
-[[nodiscard]] RunSamples read_sample(const Statement& row, const std::string& file);
+[[nodiscard]] RunSamples read_sample(const Statement& row, const std::string& file, int first = 0);
 
 }  // namespace idlemeter::runs

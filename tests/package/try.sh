@@ -4,7 +4,7 @@ set -euo pipefail
 here=$(cd "$(dirname "$0")" && pwd) cmake=$1 build=$2 work=$3
 rm -rf "$work" && mkdir -p "$work"
 "$cmake" --install "$build" --prefix "$work/prefix" >/dev/null
-"$cmake" -S "$here" -B "$work/build" -DCMAKE_PREFIX_PATH="$work/prefix" >/dev/null
+"$cmake" -G Ninja -S "$here" -B "$work/build" -DCMAKE_PREFIX_PATH="$work/prefix" >/dev/null
 "$cmake" --build "$work/build" >/dev/null
 "$work/build/outside"
 config=$(dirname "$(find "$work/prefix" -name idlemeter.pc)")

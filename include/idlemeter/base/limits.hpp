@@ -47,11 +47,10 @@ inline constexpr std::size_t kStoreRow = std::size_t{256} << 20;  ///< bytes of 
 inline constexpr std::size_t kRunsOfStore = 100'000;
 inline constexpr std::size_t kNotesOfStore = 5'000'000;  ///< tags, facts and settings of all runs together
 inline constexpr std::size_t kReadingsOfRun = 10'000;
-inline constexpr std::size_t kNumbersOfRun = std::size_t{8}
-                                             << 20;  ///< frames or values, and as many as the next allows
-inline constexpr std::size_t kNumbersPerByte = 256;  ///< more for each byte that they are packed in
-inline constexpr std::size_t kNoteBytes = 64 << 10;  ///< of all notes of a run together
-inline constexpr std::size_t kFramesOfLog = 50'000'000;
+inline constexpr std::size_t kFramesOfRun = std::size_t{16} << 20;  ///< 31 hours at 150 FPS
+inline constexpr std::size_t kNumbersOfRun = 8'000'000;  ///< values of readings, and as many as the next allows
+inline constexpr std::size_t kValuesPerByte = 256;       ///< more for each byte that they are packed in
+inline constexpr std::size_t kNoteBytes = 64 << 10;      ///< of all notes of a run together
 inline constexpr std::uint64_t kUnpackedBytes = std::uint64_t{32}
                                                 << 20;      ///< of a packed log, and as many as the next allows
 inline constexpr std::uint64_t kUnpackedPerByte = 200;      ///< more for each packed byte
