@@ -161,7 +161,7 @@ TEST_F(FootageFiles, SayWhatIsWrong) {
       {"77 -o a.mov", 1, {"there is no run 77"}},
       {"1 -o nowhere/a.mov", 1, {"nowhere/a.mov: cannot write the file (No such file or directory)"}},
       {"1 -o a.mp4 --over text.mp4", 1, {"text.mp4: ffprobe can't read it"}},
-      {"1 -o a.mp4 --over gone.mp4", 1, {"No such file"}},
+      {"1 -o a.mp4 --over gone.mp4", 1, {"there is no such file"}},
       {"1 -o a.mp4 --over list.m3u8", 1, {"list.m3u8"}},
       {"1 -o silent.mp4 --over silent.mp4", 1, {"can't be laid over itself"}},
       {"1 -o a.mp4 --over silent.mp4 --clip-from tone", 1, {"no sound"}},

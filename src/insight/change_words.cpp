@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <set>
 
 #include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/units.hpp"
@@ -29,6 +30,21 @@ double weight_of(const ReadingChange& change) {
   return (is_felt ? 1 + share_of(change) : 0) + change.of_range - (is_plain_to_see(change) ? 0 : 10);
 }
 
+/// The one that says most of each device first, then the others, so that a few lines show all that took part.
+void put_devices_first(std::vector<ReadingChange>& readings) {
+  std::set<std::string> seen;
+  std::stable_partition(readings.begin() + 1, readings.end(), [&](const ReadingChange& one) {
+    return is_plain_to_see(one) && seen.insert(one.info.device).second;
+  });
+}
+
+/// Everything changes while a game begins; what comes later says more.
+double weight_of(const ChangeEvent& event) {
+  constexpr Moment kSettled{60 * kSecond};
+  const ReadingChange& lead = event.readings.front();
+  return weight_of(lead) * (lead.at < kSettled ? 0.3 : 1) * (lead.kind == ChangeKind::slope ? 0.5 : 1);
+}
+
 /// The rate before the frame times, which say the same.
 bool leads(const ReadingChange& a, const ReadingChange& b) {
   const auto is_rate = [](const ReadingChange& one) {
@@ -37,11 +53,12 @@ bool leads(const ReadingChange& a, const ReadingChange& b) {
   return is_rate(a) != is_rate(b) ? is_rate(a) : weight_of(a) > weight_of(b);
 }
 
-/// Whether one rises by what the other falls, as memory used and available do.
+/// Whether one rises by what the other falls, as memory used and available do, or does the very same.
 bool mirrors(const ReadingChange& a, const ReadingChange& b) {
   const double up = a.after - a.before, down = b.after - b.before;
   return a.kind == ChangeKind::level && b.kind == ChangeKind::level && a.info.unit == b.info.unit &&
-         a.info.device == b.info.device && up * down < 0 && std::abs(up + down) < 0.02 * std::abs(up);
+         ((a.info.device == b.info.device && up * down < 0 && std::abs(up + down) < 0.02 * std::abs(up)) ||
+          (a.before == b.before && a.after == b.after));
 }
 
 std::string name_of(const ReadingInfo& info) { return in_sentence(info.title.empty() ? info.id : info.title); }
@@ -52,7 +69,6 @@ std::string from_to(const ReadingChange& change) {
   const std::string_view unit = symbol(change.info.unit);
   const std::string numbers = fmt::format("{} → {}{}{}", format_number(change.before, digits),
                                           format_number(change.after, digits), unit.empty() ? "" : " ", unit);
-  if (change.kind == ChangeKind::slope) return numbers + " a minute";
   return change.kind == ChangeKind::spread ? "varies by " + numbers : numbers;
 }
 
@@ -62,6 +78,12 @@ std::string lead_words(const ReadingChange& change) {
     words += fmt::format(" ({:.0f} % {})", 100 * std::abs(change.after - change.before) / std::abs(change.before),
                          change.after > change.before ? "more" : "less");
   return words;
+}
+
+/// What a line beside the leading one says.
+std::string beside_words(const ReadingChange& change) {
+  if (change.kind != ChangeKind::slope) return name_of(change.info) + "  " + from_to(change);
+  return change_words(change);
 }
 
 std::string event_text(const ChangeEvent& event, const ChangeTextOptions& how) {
@@ -75,7 +97,7 @@ std::string event_text(const ChangeEvent& event, const ChangeTextOptions& how) {
       ++hidden;
       continue;
     }
-    line(fmt::format("{}  {}  {}", second_words(one.at), name_of(one.info), from_to(one)));
+    line(fmt::format("{}  {}", second_words(one.at), beside_words(one)));
   }
   for (const TextChange& one : event.texts)
     line(fmt::format("{}  {}  {} → {}", second_words(one.at), name_of(one.info), one.before, one.after));
@@ -144,11 +166,11 @@ std::vector<ChangeEvent> foremost_events(const Changes& changes, bool all) {
       if (!is_mirror) kept.push_back(std::move(one));
     }
     event.readings = std::move(kept);
+    put_devices_first(event.readings);
     if (all || is_plain_to_see(event.readings.front())) events.push_back(std::move(event));
   }
-  std::stable_sort(events.begin(), events.end(), [](const ChangeEvent& a, const ChangeEvent& b) {
-    return weight_of(a.readings.front()) > weight_of(b.readings.front());
-  });
+  std::stable_sort(events.begin(), events.end(),
+                   [](const ChangeEvent& a, const ChangeEvent& b) { return weight_of(a) > weight_of(b); });
   return events;
 }
 

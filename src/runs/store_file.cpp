@@ -52,7 +52,7 @@ std::string checked(const fs::path& named, Store::Mode mode) {
   if (mode == Store::Mode::create && path.has_parent_path()) {
     fs::create_directories(path.parent_path(), failed);
     if (failed)
-      throw Error(Error::Code::unwritable, "cannot make the folder: " + failed.message(), path.parent_path().string());
+      throw Error(Error::Code::unwritable, "cannot make the folder: " + failed.message(), named.parent_path().string());
     if (!fs::exists(status)) make_private(path);
   }
   return path.string();

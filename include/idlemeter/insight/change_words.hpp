@@ -15,14 +15,14 @@ namespace idlemeter {
 
 /// The events in the order in which they matter: by how much of the frame rate or frame time changed, then by how much
 /// of what a reading went through did. Without `all` only those in which something is plain to see. In each, the
-/// reading that leads comes first, then the others by the same measure; a reading that mirrors another (memory used and
-/// available) is left out.
+/// reading that leads comes first, then the one that says most of each device, then the others by the same measure; a
+/// reading that mirrors another (memory used and available) is left out.
 [[nodiscard]] std::vector<ChangeEvent> foremost_events(const Changes& changes, bool all = false);
 
 struct ChangeTextOptions {
   bool all = false;          ///< every change and every reading
   std::size_t events = 5;    ///< paragraphs, unless all are wanted
-  std::size_t readings = 6;  ///< beside the one that leads
+  std::size_t readings = 7;  ///< beside the one that leads
 };
 
 /// A paragraph for each event, the one that matters most first:
