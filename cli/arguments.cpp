@@ -97,7 +97,8 @@ Option Command::flag(const std::string& names, bool& into, const std::string& ab
   return Option(app_->add_flag(names, into, about));
 }
 void Command::lacks(const std::string& names, const std::string& advice) {
-  app_->add_option(names)->check([advice](const std::string&) { return advice; })->group("");
+  const auto refuse = [advice](const std::string&) { throw CLI::ValidationError(advice); };
+  app_->add_option_function<std::string>(names, refuse)->group("");
 }
 Option Command::option(const std::string& name) const { return Option(app_->get_option(name)); }
 

@@ -23,7 +23,7 @@ std::string shown(const RunFigure& figure) {
   return format_number(*figure.value, digits_of(figure.info)) + (figure.is_uncertain ? "*" : "");
 }
 
-std::string remark_on_few(bool any) { return any ? "  * of fewer frames than its share takes one of\n" : ""; }
+std::string remark_on_few(bool any) { return any ? "  * too few frames for this share\n" : ""; }
 
 }  // namespace
 

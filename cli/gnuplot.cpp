@@ -123,6 +123,14 @@ int key_rows(const Plot& plot) {
   return std::max(1, (entries + columns - 1) / columns);
 }
 
+/// Only the lowest panel says what its ticks are.
+std::string ticks_of(const Plot& plot, bool with_texts) {
+  std::vector<std::string> ticks;
+  for (const Tick& tick : plot.x_ticks)
+    ticks.push_back(fmt::format("{} {}", with_texts ? quoted(tick.text) : "''", tick.at));
+  return fmt::format("set xtics ({})\n", fmt::join(ticks, ", "));
+}
+
 std::string script_of(const Plot& plot, const fs::path& file) {
   const Look& look = kLooks[plot.dark ? 1 : 0];
   std::string s = "set encoding utf8\n" + terminal_of(plot, file);
@@ -133,11 +141,6 @@ std::string script_of(const Plot& plot, const fs::path& file) {
   s += fmt::format("set key at graph 1, graph 1.01 right bottom horizontal textcolor rgb '{}' samplen 2\n", look.text);
   s += "set lmargin 11\nset rmargin 3\n";
   s += fmt::format("set xrange [{}:{}]\nset multiplot\n", plot.x_from, plot.x_to);
-  if (!plot.x_ticks.empty()) {
-    std::vector<std::string> ticks;
-    for (const Tick& tick : plot.x_ticks) ticks.push_back(fmt::format("{} {}", quoted(tick.text), tick.at));
-    s += fmt::format("set xtics ({})\n", fmt::join(ticks, ", "));
-  }
   const double all = std::accumulate(plot.panels.begin(), plot.panels.end(), 0.0,
                                      [](double sum, const Panel& panel) { return sum + panel.weight; });
   // Shares of the picture's height: the title above, the x axis below, and a gap between panels.
@@ -150,6 +153,7 @@ std::string script_of(const Plot& plot, const fs::path& file) {
     const bool is_last = i + 1 == plot.panels.size();
     const double lower = upper - room * panel.weight / all;
     s += fmt::format("set tmargin at screen {}\nset bmargin at screen {}\n", upper, lower);
+    if (!plot.x_ticks.empty()) s += ticks_of(plot, is_last);
     s += is_last ? fmt::format("set format x\nset xlabel {} textcolor rgb '{}'\n", quoted(plot.x_title), look.text)
                  : "set format x ''\nunset xlabel\n";
     s += fmt::format("set ylabel {} textcolor rgb '{}'\n", quoted(panel.y_title), look.text);

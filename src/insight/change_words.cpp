@@ -15,7 +15,7 @@ namespace idlemeter {
 namespace {
 
 constexpr double kOfRange = 0.25, kOfLevel = 0.05;
-constexpr std::size_t kOddReadings = 5, kOddTimes = 3, kAsBefore = 4;
+constexpr std::size_t kReadingsOfOthers = 3, kOddReadings = 4, kOddTimes = 3, kAsBefore = 4;
 
 double share_of(const ReadingChange& change) {
   return std::abs(change.after - change.before) /
@@ -178,7 +178,11 @@ std::string changes_text(const Changes& changes, const ChangeTextOptions& how) {
   const std::vector<ChangeEvent> events = foremost_events(changes, how.all);
   const std::size_t most = how.all ? events.size() : std::min(events.size(), how.events);
   std::string text;
-  for (std::size_t i = 0; i < most; ++i) text += event_text(events[i], how) + "\n";
+  for (std::size_t i = 0; i < most; ++i) {
+    ChangeTextOptions its = how;
+    if (i > 0) its.readings = std::min(how.readings, kReadingsOfOthers);
+    text += event_text(events[i], its) + "\n";
+  }
   if (most > 0) text += "What happened at the same time isn't thereby the cause.\n";
   if (const std::size_t hidden = changes.events.size() - most; hidden > 0)
     text += fmt::format("{} smaller change{} hidden.\n", hidden, hidden == 1 ? "" : "s");

@@ -322,7 +322,7 @@ std::string definitions_section(const FigureSet& figures, double confidence) {
   add("1% low, 0.1% low",
       "The rate of the slowest 1 % or 0.1 % of the frames: their number over the sum of their times (mean of the "
       "slowest), "
-      "unless the figure's name says otherwise. * marks one of fewer frames than its share asks for.");
+      "unless the figure's name says otherwise. * marks one with too few frames for its share.");
   add("Percentile", "Of frame times, by linear interpolation (Hyndman and Fan, type 7); the median is the 50th.");
   add("Stutter",
       "A frame longer than both twice the median of the second around it, and that median plus 8 ms. Time lost is what "

@@ -2,7 +2,6 @@
 
 #include <fmt/format.h>
 
-#include <algorithm>
 #include <limits>
 #include <nlohmann/json.hpp>
 
@@ -141,10 +140,9 @@ class Builder : public nlohmann::json_sax<Json> {
     JsonNode& parent = *open_.back();
     if (auto* object = std::get_if<JsonNode::Object>(&parent.value)) {
       count_part();
-      object->emplace_back(std::move(key_), JsonNode{});
-      if constexpr (std::is_same_v<Value, JsonNode>) object->back().second = std::move(value);
-      if constexpr (!std::is_same_v<Value, JsonNode> && !std::is_same_v<Value, std::nullptr_t>)
-        object->back().second.value = value;
+      JsonNode& member = (*object)[key_] = JsonNode{};
+      if constexpr (std::is_same_v<Value, JsonNode>) member = std::move(value);
+      if constexpr (!std::is_same_v<Value, JsonNode> && !std::is_same_v<Value, std::nullptr_t>) member.value = value;
     } else {
       if constexpr (std::is_same_v<Value, JsonNode>) count_part();
       Elements(parent).add(std::move(value));
@@ -165,8 +163,7 @@ class Builder : public nlohmann::json_sax<Json> {
       root_ = std::move(empty);
       open_.push_back(&root_);
     } else if (auto* object = std::get_if<JsonNode::Object>(&open_.back()->value)) {
-      object->emplace_back(std::move(key_), std::move(empty));
-      open_.push_back(&object->back().second);
+      open_.push_back(&((*object)[key_] = std::move(empty)));
     } else {
       open_.push_back(&Elements(*open_.back()).add(std::move(empty)));
     }
@@ -202,8 +199,7 @@ class Builder : public nlohmann::json_sax<Json> {
 const JsonNode* JsonNode::find(const std::string& name) const {
   const auto* const object = std::get_if<Object>(&value);
   if (object == nullptr) return nullptr;
-  const auto found =
-      std::find_if(object->begin(), object->end(), [&](const auto& member) { return member.first == name; });
+  const auto found = object->find(name);
   return found == object->end() ? nullptr : &found->second;
 }
 

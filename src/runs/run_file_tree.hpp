@@ -4,8 +4,8 @@
 #include <cstdint>
 #include <functional>
 #include <istream>
+#include <map>
 #include <string>
-#include <utility>
 #include <variant>
 #include <vector>
 
@@ -14,7 +14,7 @@ namespace idlemeter::runs {
 /// A JSON value. Arrays whose elements are all whole numbers or null, or all numbers or null, take eight bytes for
 /// each.
 struct JsonNode {
-  using Object = std::vector<std::pair<std::string, JsonNode>>;
+  using Object = std::map<std::string, JsonNode>;
   struct Integers {
     std::vector<std::int64_t> values;
     static constexpr std::int64_t kNull = INT64_MIN;

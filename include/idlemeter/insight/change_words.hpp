@@ -21,8 +21,8 @@ namespace idlemeter {
 
 struct ChangeTextOptions {
   bool all = false;          ///< every change and every reading
-  std::size_t events = 5;    ///< paragraphs, unless all are wanted
-  std::size_t readings = 7;  ///< beside the one that leads
+  std::size_t events = 4;    ///< paragraphs, unless all are wanted
+  std::size_t readings = 7;  ///< beside the one that leads, of the first paragraph; of the others fewer
 };
 
 /// A paragraph for each event, the one that matters most first:
