@@ -50,7 +50,7 @@ TEST(Above, CountsAndRecordsWhatTheDisplayReports) {
     ASSERT_NE(at, std::string::npos) << outcome.text;
     EXPECT_EQ(std::sscanf(line.c_str() + at, ": %d frames", &frames), 1) << line;
     EXPECT_GT(frames, 200) << line;
-    EXPECT_LE(frames, 402) << line;
+    EXPECT_LE(frames, 405) << line;  // vkcube presents about two more; a display that is busy repeats a damage
   }
   const Store store(session.folder / "above.db", Store::Mode::existing);
   ASSERT_EQ(store.runs().size(), 4u);
