@@ -6,6 +6,7 @@
 #include <future>
 #include <optional>
 #include <stdexcept>
+#include <thread>
 
 #include "folder.hpp"
 #include "idlemeter/base/limits.hpp"
@@ -121,6 +122,7 @@ TEST(BackgroundRecorder, TakesWhatIsFoundOutLateAndGoesOnWithoutIt) {
     });
     recorder.add(steady(0, 10));
     recorder.finish();
+    while (recorder.state().phase == Phase::opening) std::this_thread::yield();  // the store has to be made first
     EXPECT_FALSE(recorder.wait(std::chrono::milliseconds(100))) << "its end waits for the answer";
     EXPECT_FALSE(Store(store, Store::Mode::existing).run(1).finished);
     asked.set_value();
