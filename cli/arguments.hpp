@@ -65,7 +65,7 @@ class Command {
   Option option(const std::string& names, Check read, const std::string& about);
   Option flag(const std::string& names, bool& into, const std::string& about);
 
-  /// Options that this command doesn't have and people look for here: whoever gives one is told what to do.
+  /// Options that people look for here and that this command doesn't have. Giving one is an error with this advice.
   void lacks(const std::string& names, const std::string& advice);
 
   /// The option that has been added under this name.

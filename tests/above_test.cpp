@@ -50,7 +50,8 @@ TEST(Above, CountsAndRecordsWhatTheDisplayReports) {
     ASSERT_NE(at, std::string::npos) << outcome.text;
     EXPECT_EQ(std::sscanf(line.c_str() + at, ": %d frames", &frames), 1) << line;
     EXPECT_GT(frames, 200) << line;
-    EXPECT_LE(frames, 405) << line;  // vkcube presents about two more; a display that is busy repeats a damage
+    // vkcube presents about two frames more than asked, and a busy display repeats a damage event.
+    EXPECT_LE(frames, std::string_view(game).starts_with("vkcube") ? 405 : 402) << line;
   }
   const Store store(session.folder / "above.db", Store::Mode::existing);
   ASSERT_EQ(store.runs().size(), 4u);

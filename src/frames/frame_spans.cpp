@@ -66,7 +66,7 @@ class Union : public TailView {
     return all;
   }
 
-  /// The least time from low to high of which it holds; it holds of high, and of all times above one of which it does.
+  /// Returns the smallest time in [low, high] for which `holds` is true. `holds` is true for high, and monotonic.
   template <typename Holds>
   [[nodiscard]] Nanoseconds least(Nanoseconds low, Nanoseconds high, const Holds& holds) const {
     while (low < high) {

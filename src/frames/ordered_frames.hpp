@@ -25,7 +25,7 @@ class OrderedFrames : public TailView {
   /// Removes one frame of this time, which must be there.
   void erase(Nanoseconds value);
 
-  /// Removes one frame of this time. False if there is none.
+  /// Removes one frame of this time. Returns false if there isn't one.
   bool try_erase(Nanoseconds value);
 
   /// Adds all frames of another, which is empty then.

@@ -6,7 +6,8 @@
 
 namespace idlemeter::meter {
 
-/// "Compositor" and "Display", as far as the session's compositor answers within two seconds; empty if there is none.
+/// "Compositor" and "Display", as far as the session's compositor answers within two seconds. Empty without a
+/// compositor.
 [[nodiscard]] std::map<std::string, std::string> wayland_facts();
 
 }  // namespace idlemeter::meter

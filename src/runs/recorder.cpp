@@ -140,7 +140,7 @@ struct Recorder::State {
     in_transaction = true;
   }
 
-  /// Whoever began a transaction ends it: nothing is committed before.
+  /// The caller that began a transaction also commits it; the recorder doesn't.
   [[nodiscard]] bool belongs_to_another() const { return !in_transaction && database.in_transaction(); }
 
   void commit() {

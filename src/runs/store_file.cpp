@@ -82,7 +82,7 @@ std::int64_t version_of(Database& database, const std::string& path, Store::Mode
   return version;
 }
 
-/// Looks into the file; an empty one becomes a store in Mode::create. One that can't be migrated stays as it was.
+/// Checks the file. Mode::create turns an empty file into a store. A failed migration leaves the file unchanged.
 void check_or_make(Database& database, const std::string& path, Store::Mode mode) {
   database.run("PRAGMA foreign_keys = ON");
   const std::int64_t version = version_of(database, path, mode);

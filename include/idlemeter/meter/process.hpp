@@ -21,7 +21,7 @@ namespace idlemeter {
 /// Empty if it is another user's, or gone.
 [[nodiscard]] std::filesystem::path executable_of(int pid);
 
-/// The program that a process runs: its executable, or what the executable is told to run.
+/// The program that a process runs: its executable, or the script or archive that the executable loads.
 struct ProgramOfProcess {
   std::string name;              ///< the file's whole name, or a class: "tidepool_rally", "Rally.exe", "com.tide.Rally"
   std::filesystem::path file;    ///< the executable, script, archive or .exe; empty if it isn't known
@@ -32,7 +32,7 @@ struct ProgramOfProcess {
 /// "process 77" if nothing can be read of it. Reads some small files of /proc; the file itself may be gone.
 [[nodiscard]] ProgramOfProcess program_of(int pid);
 
-/// Whether an executable is for 32-bit processors. False of anything that can't be read.
+/// Whether an executable is a 32-bit program. False for a file that isn't readable.
 [[nodiscard]] bool is_32_bit(const std::filesystem::path& executable);
 
 /// The processes that were started with that value of a variable.
