@@ -165,6 +165,32 @@ TEST(StoreDamage, WhatIsLeftOfAStoreIsRepaired) {
       Error);
 }
 
+TEST(StoreDamage, ACopyNamesTheStoreThatIsDamaged) {
+  const Folder folder;
+  {
+    Store store(folder / "whole.db");
+    record(store, 20'000);
+  }
+  settle(folder / "whole.db");
+  const std::string bytes = text_of(folder / "whole.db");
+  constexpr std::size_t kPage = 4'096;
+  int refused = 0;
+  for (std::size_t page = 1; page < bytes.size() / kPage; ++page) {
+    std::string damaged = bytes;
+    std::fill_n(damaged.begin() + static_cast<std::ptrdiff_t>(page * kPage), kPage, '\0');
+    folder.file("damaged.db", damaged);
+    Store mine(folder / fmt::format("mine{}.db", page));
+    try {
+      mine.add(Store(folder / "damaged.db", Store::Mode::existing));
+    } catch (const Error& error) {
+      ++refused;
+      EXPECT_TRUE(std::string(error.what()).starts_with((folder / "damaged.db").string()))
+          << page << ": " << error.what();
+    }
+  }
+  EXPECT_GT(refused, 10);
+}
+
 TEST(StoreDamage, AStoreIsAFile) {
   const Folder folder;
   const fs::path here = fs::current_path();

@@ -61,6 +61,16 @@ void add_one(Database& database, const RunInfo& run, Copies& copies, Store::Adde
   transaction.commit();
 }
 
+/// SQLite doesn't say which of two stores is damaged.
+bool is_whole(Database& database) {
+  try {
+    Statement check(database, "PRAGMA main.quick_check(1)");
+    return check.step() && check.text(0) == "ok";
+  } catch (const Error&) {
+    return false;
+  }
+}
+
 }  // namespace
 
 Store::Added Store::add(const Store& from, std::span<const std::int64_t> ids) {
@@ -75,7 +85,13 @@ Store::Added Store::add(const Store& from, std::span<const std::int64_t> ids) {
   Copies copies(state_->database);
   for (const RunInfo& run : wanted) {
     if (!run.problem.empty()) throw Error(Error::Code::damaged, run.problem, from.path().string());
-    add_one(state_->database, run, copies, added);
+    try {
+      add_one(state_->database, run, copies, added);
+    } catch (const Error& error) {
+      if (error.code() != Error::Code::damaged || !is_whole(state_->database)) throw;
+      throw Error(Error::Code::damaged, "the store is damaged: a part of it can't be read", from.path().string(),
+                  "repair it: what can still be read is copied into a new store");
+    }
   }
   return added;
 }
