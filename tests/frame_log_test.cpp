@@ -91,6 +91,30 @@ TEST(FrameLog, IsReadAsItsColumnsSay) {
   }
 }
 
+/// The first line of each file says what it gives: "# gives: 8 frames from 16.5 to 17 ms", "# with COLUMN: …" if the
+/// column of frame times is named, "# refused: WORDS".
+TEST(FrameLog, GivesWhatItsFirstLineSaysHoweverOddItIs) {
+  int files = 0;
+  for (const auto& entry : std::filesystem::directory_iterator(ODD_LOGS)) {
+    const std::string text = text_of(entry.path()), name = entry.path().filename().string();
+    const std::string expected = text.substr(2, text.find('\n') - 2);
+    ++files;
+    try {
+      FrameLogFormat format;
+      if (expected.starts_with("with ")) format.frame_time.name = expected.substr(5, expected.find(':') - 5);
+      const auto lengths = lengths_of(read_frame_log(entry.path(), format));
+      const auto [least, most] = std::minmax_element(lengths.begin(), lengths.end());
+      const std::string given = fmt::format("{} frames from {:.9g} to {:.9g} ms", lengths.size(),
+                                            static_cast<double>(*least) / 1e6, static_cast<double>(*most) / 1e6);
+      EXPECT_EQ(given, expected.substr(expected.find(": ") + 2)) << name;
+    } catch (const Error& error) {
+      ASSERT_TRUE(expected.starts_with("refused: ")) << name << ": " << error.what();
+      EXPECT_NE(std::string(error.what()).find(expected.substr(9)), std::string::npos) << name << ": " << error.what();
+    }
+  }
+  EXPECT_GE(files, 40);
+}
+
 TEST(FrameLog, SaysWhatItCannotBeRead) {
   const struct {
     std::string text;
@@ -106,6 +130,7 @@ TEST(FrameLog, SaysWhatItCannotBeRead) {
        {},
        "several columns may be the frame times: 'frame time A', 'frame time B'"},
       {"n,frame time (ms)\n1,16\n", {.frame_time = {"freim"}}, "no line has a column 'freim'"},
+      {"n,work\n1,12\n", {.gpu_work = {"work"}}, "no column is clearly the frame times"},
       {"frame time\n500\n510\n", {}, "it isn't clear what unit the frame times in column 'frame time' have"},
       {"frame time (ms)\nx\n0\n",
        {},

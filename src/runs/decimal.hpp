@@ -1,6 +1,7 @@
 // Decimal numbers as exact nanoseconds.
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <charconv>
 #include <chrono>
@@ -14,7 +15,8 @@
 
 namespace idlemeter::runs {
 
-inline constexpr int kMostDigits = 18;  ///< of which any number fits 64 bits
+inline constexpr int kMostDigits = 18;   ///< every number of so many digits fits 64 bits
+inline constexpr int kDigitsTaken = 19;  ///< some numbers of 19 digits fit: nanoseconds since 1970
 
 inline constexpr auto kPowersOfTen = [] {
   std::array<std::int64_t, kMostDigits + 1> powers{1};
@@ -63,21 +65,22 @@ inline bool exact_nanoseconds(std::string_view text, char point, int scale, Nano
       if (digit > 9) break;
       digits = 10 * digits + digit;
     }
-    return static_cast<std::int64_t>(digits);
+    return digits;
   };
   // Whole and fraction apart, so that neither waits for the other.
   const char* const first = at;
-  std::int64_t digits = take(at, kMostDigits);
+  std::uint64_t all = take(at, kDigitsTaken);
   std::ptrdiff_t count = at - first, after_point = 0;
   if (at != end && *at == point) {
     const char* const second = ++at;
-    const std::int64_t fraction = take(at, kMostDigits - count);
+    const std::uint64_t fraction = take(at, std::min<std::ptrdiff_t>(kMostDigits, kDigitsTaken - count));
     after_point = at - second;
     count += after_point;
-    digits = digits * kPowersOfTen[static_cast<std::size_t>(after_point)] + fraction;
+    all = all * static_cast<std::uint64_t>(kPowersOfTen[static_cast<std::size_t>(after_point)]) + fraction;
   }
   if (count == 0) return false;
-  if (at != end) return rounded_nanoseconds(text, point, scale, into);
+  auto digits = static_cast<std::int64_t>(all);
+  if (at != end || digits < 0) return rounded_nanoseconds(text, point, scale, into);
   if (after_point > scale) {
     const std::int64_t unit = kPowersOfTen[static_cast<std::size_t>(after_point - scale)];
     digits = digits / unit + (digits % unit >= unit - digits % unit ? 1 : 0);
@@ -122,6 +125,8 @@ inline std::optional<Nanoseconds> date_nanoseconds(std::string_view text, char p
   const bool is_near = day.year() >= std::chrono::year(1970) && day.year() <= std::chrono::year(2200);
   std::string_view clock = text.substr(kDate + 1);
   if (clock.ends_with('Z')) clock.remove_suffix(1);
+  // The zone, as +02:00, moves all moments alike.
+  if (const auto zone = clock.find_first_of("+-"); zone != std::string_view::npos) clock = clock.substr(0, zone);
   Nanoseconds time{};
   if (!day.ok() || !is_near || !clock_nanoseconds(clock, point, time)) return {};
   return std::chrono::duration_cast<Nanoseconds>(std::chrono::sys_days(day).time_since_epoch()) + time;

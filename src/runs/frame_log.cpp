@@ -18,8 +18,8 @@
 #include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
-#include "runs/decimal.hpp"
 #include "runs/log_columns.hpp"
+#include "runs/log_scale.hpp"
 #include "runs/text_lines.hpp"
 
 namespace idlemeter {
@@ -31,6 +31,8 @@ using namespace runs;
 constexpr std::size_t kSampleLines = 250, kSampleBytes = 4 * 1024 * 1024;
 constexpr std::size_t kMostExpected = 50'000'000;  // frames that room is made for before they are read
 constexpr std::size_t kBrokenShown = 5, kMostRuns = 1'000;
+constexpr Nanoseconds kHalfADay = std::chrono::hours(12);
+constexpr Nanoseconds kMostRounding = kMillisecond;
 constexpr Nanoseconds kLatestBegin = std::chrono::minutes(1);
 
 constexpr Word<LogUnit> kUnitNames[] = {{"ns", LogUnit::nanosecond},
@@ -49,41 +51,6 @@ bool is_to_skip(std::string_view line) {
          (is_blank(line.front()) && std::all_of(line.begin(), line.end(), [](char c) { return is_blank(c); }));
 }
 
-/// A number of nanoseconds in a column's unit.
-struct Scale {
-  int power = 0;
-  bool is_rate = false;
-
-  explicit Scale(std::optional<LogUnit> unit) {
-    if (unit == LogUnit::microsecond) power = 3;
-    if (unit == LogUnit::millisecond) power = 6;
-    if (unit == LogUnit::second) power = 9;
-    if (unit == LogUnit::frames_per_second) {
-      power = 9;
-      is_rate = true;
-    }
-  }
-
-  /// False if it isn't a number.
-  bool read(std::string_view text, char point, Nanoseconds& into) const {
-    if (exact_nanoseconds(text, point, power, into)) return !is_rate || invert(into);
-    text = trimmed(text);
-    const bool is_number = exact_nanoseconds(text, point, power, into) ||
-                           (text.find(':') != std::string_view::npos && clock_nanoseconds(text, point, into));
-    return is_number && (!is_rate || invert(into));
-  }
-
- private:
-  /// A rate's period.
-  static bool invert(Nanoseconds& number) {
-    if (number <= Nanoseconds{}) return false;
-    const double period = 1e18 / static_cast<double>(number.count());
-    if (period > static_cast<double>(kLongestTime.count())) return false;
-    number = Nanoseconds(std::llround(period));
-    return true;
-  }
-};
-
 /// Turns lines into frames.
 class Frames {
  public:
@@ -96,7 +63,9 @@ class Frames {
         point_(format_.decimal_comma.value_or(false) ? ',' : '.'),
         frame_scale_(format_.frame_time.unit),
         time_scale_(format_.time.unit),
-        work_scale_(format_.gpu_work.unit) {
+        work_scale_(format_.gpu_work.unit),
+        rounding_(plan.resolution > Nanoseconds{1} ? std::min(kMostRounding, 100 * plan.resolution) : Nanoseconds{}) {
+    leads_with_number_ = plan.leads_with_number;
     for (const LogColumn* column : {&format_.frame_time, &format_.time, &format_.gpu_work, &format_.split}) {
       if (column->at) needed_ = std::max(needed_, *column->at + 1);
     }
@@ -110,11 +79,14 @@ class Frames {
     const auto field = [&](const LogColumn& column) {
       return column.at && *column.at < fields_.size() ? fields_[*column.at] : std::string_view();
     };
+    if (leads_with_number_ && !is_like_a_number(fields_.front()))
+      return broken(number, fmt::format("'{}' isn't a number, as the lines above begin with",
+                                        cut_to(printable(fields_.front()), 40)));
     std::string why;
     Run* const run = run_of(trimmed(field(format_.split)), why);
     if (run == nullptr) return broken(number, std::move(why));
     const std::string_view length = field(format_.frame_time), time = field(format_.time);
-    Nanoseconds interval{}, at{}, work{};
+    Nanoseconds interval{}, at{}, stamped{}, work{};
     bool has_interval = format_.frame_time.at.has_value();
     if (has_interval) {
       if (!frame_scale_.read(length, point_, interval)) return fails(*run, number, length, format_.frame_time);
@@ -122,19 +94,25 @@ class Frames {
     }
     if (format_.time.at) {
       if (!time_scale_.read(time, point_, at)) return fails(*run, number, time, format_.time);
+      if (run->any && at + run->midnights + kHalfADay < run->last && is_clock(time)) run->midnights += 2 * kHalfADay;
+      at += run->midnights;
       if (run->any && at < run->last) return fails(*run, number, time, format_.time, "is before the line above");
+      stamped = at;
       if (!has_interval && run->begun) {
         if (at == run->last) return fails(*run, number, time, format_.time, "is that of the line above");
         interval = at - run->last;
         has_interval = true;
       }
+      // Moments that are rounded: the frame begins where the one before ended.
+      if (has_interval && run->any && std::chrono::abs(run->end + interval - at) < rounding_) at = run->end + interval;
     } else {
-      at = run->last + interval;
+      stamped = at = run->last + interval;
     }
     if (at > kLongestTime || interval > kLongestTime)
       return fails(*run, number, format_.time.at ? time : length, format_.time.at ? format_.time : format_.frame_time,
                    "is over a hundred years");
-    run->last = at;
+    run->last = std::max(run->last, stamped);
+    run->end = at;
     run->begun = run->any = true;
     if (!has_interval) return;  // its beginning isn't known
     if (++count_ > limits::kFramesOfRun)
@@ -159,10 +137,12 @@ class Frames {
 
  private:
   struct Run {
-    std::size_t place = 0;  ///< in log_.runs
-    Nanoseconds last{};     ///< moment, or sum of its frames
-    bool any = false;       ///< whether a line of it was read
-    bool begun = false;     ///< whether that was the line above, so that the next frame begins at `last`
+    std::size_t place = 0;    ///< in log_.runs
+    Nanoseconds last{};       ///< moment as it was written, or sum of its frames
+    Nanoseconds end{};        ///< of its last frame
+    Nanoseconds midnights{};  ///< that its clock passed, as days
+    bool any = false;         ///< whether a line of it was read
+    bool begun = false;       ///< whether that was the line above, so that the next frame begins at `last`
   };
 
   /// As far as they are needed.
@@ -220,7 +200,9 @@ class Frames {
   const FrameLogFormat& format_;
   char point_;
   Scale frame_scale_, time_scale_, work_scale_;
+  Nanoseconds rounding_;  ///< a moment may be off by that
   std::size_t needed_ = 0;
+  bool leads_with_number_;
   std::vector<std::string_view> fields_;
   std::string unquoted_;
   std::unordered_map<std::string, Run> runs_;

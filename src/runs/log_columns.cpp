@@ -11,6 +11,9 @@
 #include "idlemeter/base/nearest.hpp"
 #include "idlemeter/base/text.hpp"
 #include "runs/decimal.hpp"
+#include "runs/log_heading.hpp"
+#include "runs/log_plausible.hpp"
+#include "runs/log_scale.hpp"
 
 namespace idlemeter::runs {
 namespace {
@@ -33,53 +36,6 @@ Fields split_line(const std::string& line, char delimiter) {
   return all;
 }
 
-/// A heading without its unit, spaces and signs: "Frame time (ms)" -> "frametime".
-struct Heading {
-  std::string core;
-  std::optional<LogUnit> unit;
-};
-
-Heading read_heading(const std::string& text) {
-  std::vector<std::string> words(1);
-  for (const char c : lower_case(text)) {
-    const bool separates = std::string_view(" _-.:/()[]{}").find(c) != std::string_view::npos;
-    if (!separates) words.back() += c;
-    if (separates && !words.back().empty()) words.emplace_back();
-  }
-  if (words.back().empty() && words.size() > 1) words.pop_back();
-  Heading heading;
-  // The unit stands at an end: "frame time (ms)", "ms between frames". A column that is only called "s" is one too.
-  if (const auto last = log_unit_from(words.back()); last && words.size() > 1) {
-    heading.unit = last;
-    words.pop_back();
-  } else if (const auto first = log_unit_from(words.front()); first && words.size() > 1) {
-    heading.unit = first;
-    words.erase(words.begin());
-  }
-  for (const std::string& word : words) heading.core += word;
-  if (!heading.unit && heading.core == "fps") heading.unit = LogUnit::frames_per_second;
-  return heading;
-}
-
-enum class Role : std::uint8_t { none, frame_time, maybe_frame_time, time, gpu_work, split };
-
-Role role_of(const Heading& heading) {
-  const std::string& core = heading.core;
-  const auto has = [&](const char* word) { return core.find(word) != std::string::npos; };
-  const auto is_one_of = [&](std::initializer_list<const char*> words) {
-    return std::find(words.begin(), words.end(), core) != words.end();
-  };
-  if (core == "run") return Role::split;
-  if (is_one_of({"gpuwork", "gputime", "gpuworktime", "gpuframetime"})) return Role::gpu_work;
-  if (has("gpu") || has("cpu")) return Role::none;
-  if (is_one_of({"frametime", "frametimes", "frameinterval", "interval"})) return Role::frame_time;
-  if (is_one_of({"time", "timestamp", "elapsed", "elapsedtime", "presented", "presenttime", "presentedat", "at"}))
-    return Role::time;
-  if ((has("frame") && has("time")) || (has("between") && (has("frame") || has("present"))))
-    return Role::maybe_frame_time;
-  return Role::none;
-}
-
 /// A number as it may stand in a log, whatever its decimal sign is.
 bool is_number(std::string_view text) {
   Nanoseconds number{};
@@ -95,10 +51,15 @@ class Finder {
   LogPlan find() {
     plan_.format = asked_;
     if (!find_heading() && !find_numbers()) say_what_there_is();
+    for (std::size_t i = plan_.heading_lines; i < lines_.size(); ++i)
+      data_.push_back(split_line(lines_[i], plan_.format.delimiter));
     read_columns();
     find_decimal_sign();
+    expect_fields_that_fit();
     find_units();
+    note_numbers();
     tell();
+    expect_plausible(data_, fields_, plan_, asked_, where_);
     return std::move(plan_);
   }
 
@@ -210,7 +171,7 @@ class Finder {
     const std::string there_are = fmt::format("{}{}", fmt::join(best, ", "), is_cut ? ", …" : "");
     for (const auto column : kColumns) {
       const std::string& name = (asked_.*column).name;
-      if (name.empty()) continue;
+      if (name.empty() || (plan_.format.*column).at) continue;
       fail(fmt::format("no line has a column '{}'", name), where_, "the columns seem to be " + there_are);
     }
     fail("no column is clearly the frame times", where_,
@@ -230,13 +191,14 @@ class Finder {
     if (asked_.time.name.empty()) guess(plan_.format.time, Role::time);
     if (asked_.gpu_work.name.empty()) guess(plan_.format.gpu_work, Role::gpu_work);
     if (asked_.split.name.empty()) guess(plan_.format.split, Role::split);
+    if (!plan_.format.frame_time.at && !plan_.format.time.at) say_what_there_is();
     for (const auto column : kColumns) {
       LogColumn& one = plan_.format.*column;
       if (one.at) one.name = fields_[*one.at].empty() ? fmt::format("{}", *one.at + 1) : fields_[*one.at];
     }
   }
 
-  /// Takes the only column of that role; several are an error, but for the roles that can be done without.
+  /// Takes the only column of that role. Several are an error if frames can't be told without it.
   void guess(LogColumn& column, Role role) {
     std::vector<std::size_t> places;
     for (std::size_t i = 0; i < fields_.size(); ++i) {
@@ -245,22 +207,63 @@ class Finder {
       if (!is_taken && role_of(read_heading(fields_[i])) == role) places.push_back(i);
     }
     const bool is_needed = role == Role::frame_time || role == Role::maybe_frame_time;
-    if (places.size() > 1 && is_needed) {
+    const bool is_alone = role == Role::time && !plan_.format.frame_time.at;
+    if (places.size() > 1 && (is_needed || is_alone)) {
       std::vector<std::string> names;
       for (const std::size_t place : places) names.push_back("'" + cut_to(printable(fields_[place]), 40) + "'");
-      fail(fmt::format("several columns may be the frame times: {}", fmt::join(names, ", ")), where_,
-           "name one with --frame-time");
+      fail(fmt::format("several columns may be the {}: {}", is_alone ? "moments" : "frame times",
+                       fmt::join(names, ", ")),
+           where_, fmt::format("name one with --{}", is_alone ? "time" : "frame-time"));
     }
     if (places.size() == 1) column.at = places.front();
   }
 
   [[nodiscard]] std::vector<std::string> values_of(const LogColumn& column) const {
     std::vector<std::string> values;
-    for (std::size_t i = plan_.heading_lines; i < lines_.size(); ++i) {
-      const Fields fields = split_line(lines_[i], plan_.format.delimiter);
+    for (const Fields& fields : data_) {
       if (*column.at < fields.size()) values.push_back(fields[*column.at]);
     }
     return values;
+  }
+
+  /// A decimal comma between commas makes two fields of a number.
+  void expect_fields_that_fit() const {
+    const bool has_heading = plan_.heading_lines > 0 && fields_.size() > 1;
+    if (!has_heading || plan_.format.delimiter != ',') return;
+    const auto has_more = [&](const Fields& fields) {
+      return fields.size() > fields_.size() && !fields.back().empty();
+    };
+    const auto longer = static_cast<std::size_t>(std::count_if(data_.begin(), data_.end(), has_more));
+    if (2 * longer <= data_.size()) return;
+    const auto first = std::find_if(data_.begin(), data_.end(), has_more);
+    fail(fmt::format("the line '{}' has {} fields, but the heading {}",
+                     cut_to(printable(fmt::format("{}", fmt::join(*first, ","))), 60), first->size(), fields_.size()),
+         where_, "write decimals with a point, put numbers in quotes, or separate fields by ';'");
+  }
+
+  /// How exactly moments and frame times are written, and whether lines begin with a number that isn't used.
+  void note_numbers() {
+    const auto resolution = [&](const LogColumn& column) {
+      std::size_t most = 0;
+      for (const std::string& value : values_of(column)) {
+        const auto point = value.find(*plan_.format.decimal_comma ? ',' : '.');
+        if (point != std::string::npos) most = std::max(most, value.size() - point - 1);
+      }
+      Nanoseconds unit{1};
+      if (column.unit == LogUnit::microsecond) unit = kMicrosecond;
+      if (column.unit == LogUnit::millisecond) unit = kMillisecond;
+      if (column.unit == LogUnit::second) unit = kSecond;
+      for (; most > 0; --most) unit /= 10;
+      return unit;
+    };
+    if (plan_.format.frame_time.at && plan_.format.time.at)
+      plan_.resolution = std::max(resolution(plan_.format.frame_time), resolution(plan_.format.time));
+    const bool is_used = std::any_of(std::begin(kColumns), std::end(kColumns),
+                                     [&](const auto one) { return (plan_.format.*one).at == std::size_t{0}; });
+    const auto half = data_.begin() + static_cast<std::ptrdiff_t>((data_.size() + 1) / 2);  // a summary is below
+    plan_.leads_with_number = !is_used && std::all_of(data_.begin(), half, [](const Fields& f) {
+      return !f.empty() && is_like_a_number(f.front());
+    });
   }
 
   void find_decimal_sign() {
@@ -350,7 +353,8 @@ class Finder {
   const FrameLogFormat& asked_;
   std::string where_;
   LogPlan plan_;
-  Fields fields_;  // of the heading
+  Fields fields_;             // of the heading
+  std::vector<Fields> data_;  // of the lines below it
 };
 
 }  // namespace

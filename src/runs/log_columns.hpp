@@ -6,6 +6,7 @@
 #include <string_view>
 #include <vector>
 
+#include "idlemeter/base/time.hpp"
 #include "idlemeter/runs/frame_log.hpp"
 
 namespace idlemeter::runs {
@@ -23,6 +24,8 @@ bool fields_of(std::string_view line, char delimiter, std::vector<std::string_vi
 struct LogPlan {
   FrameLogFormat format;           ///< with everything that was asked for or guessed
   std::size_t heading_lines = 0;   ///< of the sample, up to the heading and with it
+  Nanoseconds resolution{};        ///< of moments or frame times, the coarser; 0 if not both are known
+  bool leads_with_number = false;  ///< its lines begin with a number that isn't used: one that doesn't is a summary
   std::vector<std::string> notes;  ///< of the guesses
 };
 

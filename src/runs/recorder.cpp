@@ -150,6 +150,7 @@ struct Recorder::State {
   }
 
   void commit_if_due() {
+    if (packs_only) return;
     const Moment due = committed + (in_transaction ? kLongestLock : kCommitEvery);
     if (clock() < due) return;
     write_chunk();
