@@ -95,6 +95,7 @@ Json to_json(const Changes& changes) {
                       {"after", change.after},
                       {"spreads", change.spreads},
                       {"of_range", change.of_range}});
+      if (change.until > change.at) reading["until_s"] = seconds_of(change.until);
       one["readings"].push_back(std::move(reading));
     }
     for (const TextChange& change : event.texts)
@@ -202,7 +203,7 @@ void write_picture(const Changes& changes, const Subject& subject, const Options
     if (is_there || found == subject.seconds.end()) continue;
     Curve curve{"", {}, plot.panels.size(), Curve::Look::line};
     for (std::size_t i = 0; i < found->values.size(); ++i)
-      curve.points.push_back({seconds_of(found->begin) + static_cast<double>(i) + 0.5, found->values[i]});
+      curve.points.push_back({seconds_of(found->moment(i)) + 0.5, found->values[i]});
     curve.points = thinned(curve.points, static_cast<std::size_t>(plot.width));
     plot.panels.push_back({change.info.title, std::string(symbol(change.info.unit)), {std::move(curve)}, 1, false});
   }

@@ -25,7 +25,7 @@ std::vector<std::string> row_of(const Comparison& comparison, const ComparedFigu
   const ComparedGroup& group = figure.groups[g];
   std::vector<std::string> row = {printable(comparison.names[g]),
                                   fmt::format("{} run{}", group.values.size(), group.values.size() == 1 ? "" : "s"),
-                                  mean_words(figure.info, group)};
+                                  mean_words(figure, group)};
   if (g == comparison.base) {
     row.insert(row.end(), {"", "", "base"});
   } else if (group.difference) {
@@ -51,6 +51,13 @@ std::string escaped(const std::string& text) {
   return safe;
 }
 
+/// Odd runs, and the doubts about runs.
+std::vector<std::string> warnings_of(const Comparison& comparison) {
+  std::vector<std::string> lines = odd_run_words(comparison);
+  for (std::string& line : doubt_words(comparison)) lines.push_back(std::move(line));
+  return lines;
+}
+
 }  // namespace
 
 std::string comparison_text(const Comparison& comparison, const DifferenceRules& rules) {
@@ -68,7 +75,7 @@ std::string comparison_text(const Comparison& comparison, const DifferenceRules&
     }
   }
   text += table.text();
-  const std::vector<std::string> lines = odd_run_words(comparison);
+  const std::vector<std::string> lines = warnings_of(comparison);
   for (const std::string& line : lines) text += (&line == &lines.front() ? "\n" : "") + fmt::format("! {}\n", line);
   if (!comparison.others.empty()) {
     Table others(std::vector<Table::Align>(comparison.names.size() + 1, left));
@@ -82,11 +89,10 @@ std::string comparison_text(const Comparison& comparison, const DifferenceRules&
     }
     text += "\n" + others.text();
   }
-  return text +
-         fmt::format(
-             "\nMeans of runs and their spread from run to run; differences of the means to the base with {:.0f} % "
-             "intervals (Welch).\n",
-             100 * rules.confidence);
+  return text + fmt::format(
+                    "\nRuns' {}, and their spread from run to run; differences of the means to the base with {:.0f} % "
+                    "intervals (Welch).\n",
+                    kind_of_means(comparison), 100 * rules.confidence);
 }
 
 std::string comparison_markdown(const Comparison& comparison) {
@@ -103,7 +109,7 @@ std::string comparison_markdown(const Comparison& comparison) {
     }
     text += "\n";
   }
-  for (const std::string& line : odd_run_words(comparison)) text += fmt::format("- {}\n", escaped(line));
+  for (const std::string& line : warnings_of(comparison)) text += fmt::format("- {}\n", escaped(line));
   for (const OtherDifference& other : comparison.others) {
     std::vector<std::string> parts;
     for (std::size_t g = 0; g < other.values.size(); ++g)
@@ -129,9 +135,9 @@ std::string comparison_csv(const Comparison& comparison) {
                                             number_field(group.spread),
                                             g == comparison.base ? "yes" : "",
                                             d ? number_field(d->value) : "",
-                                            !d            ? ""
-                                            : d->is_ratio ? "a share of the base"
-                                                          : "in the unit",
+                                            !d                         ? ""
+                                            : d->scale == Scale::ratio ? "a share of the base"
+                                                                       : "in the unit",
                                             d ? number_field(d->low) : "",
                                             d ? number_field(d->high) : "",
                                             d ? number_field(d->p_welch) : "",
@@ -150,7 +156,7 @@ std::string comparison_json(const Comparison& comparison) {
   Json json = {{"groups", comparison.names},
                {"base", comparison.names[comparison.base]},
                {"figures", Json::array()},
-               {"dropped_runs", comparison.dropped},
+               {"doubts", Json::array()},
                {"other_differences", Json::array()}};
   for (const ComparedFigure& figure : comparison.figures) {
     Json one = {{"id", figure.info.id},
@@ -167,7 +173,7 @@ std::string comparison_json(const Comparison& comparison) {
       of_group["interval"] = group.interval ? Json{group.interval->low, group.interval->high} : Json();
       if (const auto& d = group.difference) {
         of_group["difference"] = {{"value", d->value},
-                                  {"is_share_of_base", d->is_ratio},
+                                  {"is_share_of_base", d->scale == Scale::ratio},
                                   {"low", or_null(d->low)},
                                   {"high", or_null(d->high)},
                                   {"p_welch", or_null(d->p_welch)},
@@ -175,10 +181,18 @@ std::string comparison_json(const Comparison& comparison) {
                                   {"verdict", name_of(d->verdict)},
                                   {"runs_needed", or_null(d->runs_needed)}};
       }
+      if (const auto& d = group.without_odd) {
+        of_group["without_odd_runs"] = {{"value", d->value},
+                                        {"low", or_null(d->low)},
+                                        {"high", or_null(d->high)},
+                                        {"verdict", name_of(d->verdict)}};
+      }
       one["groups"].push_back(std::move(of_group));
     }
     json["figures"].push_back(std::move(one));
   }
+  for (const GroupDoubt& one : comparison.doubts)
+    json["doubts"].push_back({{"group", comparison.names[one.group]}, {"rule", one.rule}, {"runs", one.runs}});
   for (const OtherDifference& other : comparison.others)
     json["other_differences"].push_back({{"what", other.what}, {"values", other.values}});
   return escaped_json(json.dump(2, ' ', false, Json::error_handler_t::replace));

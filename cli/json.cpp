@@ -157,7 +157,6 @@ Json to_json(const SureFigure& one) {
     json = {{"figure", "low"}, {"share", to_string(one.figure.share)}, {"definition", name_of(one.figure.definition)}};
   if (one.result.interval) {
     json["ms"] = {one.result.interval->low / 1e6, one.result.interval->high / 1e6};
-    json["block_frames"] = one.result.interval->block;
   } else {
     json["none_because"] = one.result.reason;
   }

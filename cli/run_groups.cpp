@@ -103,7 +103,6 @@ void add_group_options(Command command, GroupChoice& choice, const std::string& 
   command.option("--matters", choice.matters, "Smallest difference that matters, in percent of the base")
       .check(positive())
       .shows_default();
-  command.flag("--drop-odd", choice.drop_odd, "Leave odd runs out of every figure, instead of only naming them");
   command.option("--settings", choice.settings,
                  "The settings file with the sets of figures, instead of " + usual_settings_path().string());
 }
@@ -112,7 +111,6 @@ ChosenGroups chosen_groups(const Store& store, const GroupChoice& choice) {
   ChosenGroups chosen{figure_set(choice.figures, chosen_settings(choice.settings)), {}};
   chosen.groups = groups_of(store, choice, chosen.figures, chosen.how.told);
   chosen.how.base = base_of(chosen.groups, choice.base);
-  chosen.how.drop_odd = choice.drop_odd;
   chosen.how.rules.matters = choice.matters / 100;
   return chosen;
 }

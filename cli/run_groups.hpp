@@ -1,6 +1,9 @@
 // Runs as groups, as options choose them.
 #pragma once
 
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
 #include <string>
 #include <vector>
 
@@ -14,9 +17,7 @@ namespace idlemeter::cli {
 /// What the options say.
 struct GroupChoice {
   std::vector<std::string> lists = {}, tags = {};
-  std::string by = {}, base = {}, settings = {},
-              figures = "frame.average,frame.low@1%,frame.low@0.1%,frame.median,stutter.lost";
-  bool drop_odd = false;
+  std::string by = {}, base = {}, settings = {}, figures = fmt::format("{}", fmt::join(kUsualFigures, ","));
   double matters = 3;  ///< percent
 };
 
@@ -27,7 +28,7 @@ struct ChosenGroups {
   CompareOptions how = {};
 };
 
-/// RUNS, --by, --tag, --base, --figures, --matters, --drop-odd, --settings, into a choice that has to live until the
+/// RUNS, --by, --tag, --base, --figures, --matters, --settings, into a choice that has to live until the
 /// command has run.
 void add_group_options(Command command, GroupChoice& choice, const std::string& about_runs);
 

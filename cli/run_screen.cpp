@@ -55,13 +55,22 @@ std::string name_of(const Figure& figure) {
   return figure.kind == Figure::Kind::low ? to_string(figure.share) + " low" : "median";
 }
 
-/// Why figures have no interval.
-std::string reasons(const std::vector<SureFigure>& intervals) {
-  std::string text;
+/// What the intervals are about, and why figures have none.
+std::string about(const std::vector<SureFigure>& intervals) {
+  std::vector<std::pair<std::string, std::vector<std::string>>> reasons;
+  bool any = false;
   for (const SureFigure& one : intervals) {
-    if (!one.result.interval)
-      text += fmt::format("  no interval for the {}: {}\n", name_of(one.figure), one.result.reason);
+    any = any || one.result.interval;
+    if (one.result.interval) continue;
+    const auto at =
+        std::find_if(reasons.begin(), reasons.end(), [&](const auto& r) { return r.first == one.result.reason; });
+    (at == reasons.end() ? reasons.emplace_back(one.result.reason, std::vector<std::string>{}) : *at)
+        .second.push_back(name_of(one.figure));
   }
+  std::string text =
+      any ? "  intervals: if this stretch of play went on like this; the next run may differ by more\n" : "";
+  for (const auto& [reason, names] : reasons)
+    text += fmt::format("  no interval for the {}: {}\n", fmt::join(names, ", "), reason);
   return text;
 }
 
@@ -72,18 +81,20 @@ std::string figures(const RunInsight& run, const std::vector<SureFigure>& interv
                        run.info.id);
   if (s.frames == 0) return "  no frames: no figure is defined\n";
   Table table({left, right, left, left, left});
-  const bool sure = !intervals.empty();
+  const bool sure =
+      std::any_of(intervals.begin(), intervals.end(), [](const auto& one) { return one.result.interval; });
+  const std::vector<SureFigure> shown = sure ? intervals : std::vector<SureFigure>();
   if (sure) table.add({"", "", "", "95 % interval", ""});
-  table.add({"average", format_number(*s.average_rate, 1), "FPS",
-             interval_of_rate(find(intervals, Figure::Kind::average)), "frames over time"});
+  table.add({"average", format_number(*s.average_rate, 1), "FPS", interval_of_rate(find(shown, Figure::Kind::average)),
+             "frames over time"});
   for (const Low& low : s.lows) {
     table.add({to_string(low.share) + " low", format_number(low.rate, 1), low.enough_frames ? "FPS" : "FPS *",
-               interval_of_rate(find(intervals, Figure::Kind::low, low.share)), std::string(name_of(low.definition))});
+               interval_of_rate(find(shown, Figure::Kind::low, low.share)), std::string(name_of(low.definition))});
   }
-  table.add({"median", ms(*s.median), "ms", interval_of_time(find(intervals, Figure::Kind::percentile)),
+  table.add({"median", ms(*s.median), "ms", interval_of_time(find(shown, Figure::Kind::percentile)),
              fmt::format("{} FPS", format_number(1e9 / *s.median, 1))});
   table.add({"longest", ms(static_cast<double>(s.longest->count())), "ms", "", "at " + moment_words(run.longest_at)});
-  return table.text("  ") + reasons(intervals);
+  return table.text("  ") + about(intervals);
 }
 
 std::string trust(const RunInsight& run) {

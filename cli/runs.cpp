@@ -98,32 +98,11 @@ int list(const Options& options) {
   return 0;
 }
 
-/// Progress on the terminal, for what takes longer than a second. Ctrl-C ends it.
-class Progress {
- public:
-  bool operator()(double done) {
-    const bool late = monotonic_now() - begin_ > kSecond;
-    if (late && ::isatty(2) != 0) complain("\rintervals: {:.0f} %", 100 * done);
-    shown_ = shown_ || late;
-    return !stopped();
-  }
-  ~Progress() {
-    if (shown_ && ::isatty(2) != 0) complain("\r                 \r");
-  }
-
- private:
-  Moment begin_ = monotonic_now();
-  bool shown_ = false;
-};
-
 std::vector<SureFigure> intervals_of_run(const Store& store, std::int64_t id, const Options& options) {
   if (!options.intervals) return {};
-  Progress progress;
   std::vector<Nanoseconds> intervals = store.intervals(id);
   if (options.leave_out == "loading") std::erase_if(intervals, &is_loading);
-  IntervalOptions how;
-  how.progress = std::ref(progress);
-  return intervals_of(intervals, options.all || options.json ? SummaryRequest{} : screen_request(), how);
+  return intervals_of(intervals, options.all || options.json ? SummaryRequest{} : screen_request());
 }
 
 int show(const Options& options) {

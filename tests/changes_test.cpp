@@ -9,7 +9,9 @@
 
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/insight/stretches.hpp"
+#include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/units.hpp"
+#include "simulated_hours.hpp"
 
 namespace idlemeter {
 namespace {
@@ -170,7 +172,7 @@ TEST(Changes, NameSpikesStuckSensorsAndWhatCannotBe) {
   wrong[700] = 3'000;
   const Changes changes = find_changes({of("gpu.power", Unit::watt, spiky), of("cpu.power", Unit::watt, stuck),
                                         of("gpu.temp", Unit::celsius, wrong), of("fan", Unit::rpm, Series(900, 800))});
-  EXPECT_TRUE(changes.events.empty());
+  EXPECT_TRUE(changes.events.empty()) << event_words(changes.events.front());
   ASSERT_EQ(changes.oddities.size(), 4u);
   EXPECT_EQ(changes.oddities[0].kind, OddKind::impossible);
   EXPECT_EQ(changes.oddities[0].value, 3'000);
@@ -180,6 +182,68 @@ TEST(Changes, NameSpikesStuckSensorsAndWhatCannotBe) {
   EXPECT_EQ(changes.oddities[3].info.id, "gpu.power");
   EXPECT_NEAR(changes.oddities[3].spreads, 60, 12);
   EXPECT_EQ(in_seconds(changes.oddities[3].at.time_since_epoch()), 400);
+}
+
+TEST(Changes, TellTrendsAndBriefChanges) {
+  Series heat = noise(4, 1'200), power = noise(5, 1'200), rate = noise(6, 1'200);
+  for (std::size_t i = 0; i < heat.size(); ++i) {
+    heat[i] = 60 + 0.3 * (heat[i] - 100) + 20.0 * static_cast<double>(i) / 1'200;
+  }
+  add(power, 700, 709, -30);
+  const Changes changes = find_changes({of("gpu.temp", Unit::celsius, heat), of("gpu.power", Unit::watt, power),
+                                        of("frame.rate", Unit::frames_per_second, rate, DeviceKind::frames)});
+  ASSERT_EQ(changes.events.size(), 2u);
+  const ReadingChange &trend = changes.events[0].readings[0], &brief = changes.events[1].readings[0];
+  EXPECT_EQ(trend.kind, ChangeKind::trend);
+  EXPECT_NEAR(trend.before, 60, 0.5);
+  EXPECT_NEAR(trend.after, 80, 0.5);
+  EXPECT_EQ(change_words(trend), "gpu.temp rose from 60 to 80 °C until 20:00");
+  EXPECT_EQ(brief.kind, ChangeKind::brief);
+  EXPECT_NEAR(brief.after, 70, 1);
+  EXPECT_NEAR(brief.before, 100, 1);
+  EXPECT_NEAR(in_seconds(brief.until - brief.at), 9, 1);
+}
+
+/// docs/statistics.md has more hours of them.
+TEST(Changes, AreToldWrongInAtMostOneOfTenQuietHours) {
+  constexpr std::uint64_t kHours = 60;
+  for (const rig::HourKind& kind : rig::quiet_hours()) {
+    std::size_t told = 0;
+    for (std::uint64_t hour = 1; hour <= kHours; ++hour) told += rig::told_of(kind, hour).size();
+    EXPECT_LE(told, kHours / 10) << kind.name;
+  }
+}
+
+TEST(Changes, AreToldAsWhatTheyAre) {
+  constexpr int kHours = 40;
+  for (const rig::EventfulHour& one : rig::eventful_hours()) {
+    int right = 0;
+    for (std::uint64_t hour = 1; hour <= kHours; ++hour) {
+      const auto told = rig::told_of(one.hour, 1'000 + hour);
+      right += told.size() == 1 && told[0].kind == one.kind ? 1 : 0;
+    }
+    EXPECT_GE(right, kHours * one.share) << one.hour.name;
+  }
+}
+
+TEST(Changes, AreNotToldOfAPause) {
+  RunSeries load{{.id = "gpu.load", .unit = Unit::percent}, {}, {}};
+  RunSeries power{{.id = "gpu.power", .unit = Unit::watt}, {}, {}};
+  const Series noisy = noise(7, 1'200);
+  for (std::size_t i = 0; i < noisy.size(); ++i) {
+    if (i >= 400 && i < 700) continue;  // nothing was logged for five minutes
+    for (RunSeries* one : {&load, &power}) {
+      one->at.push_back(Moment{kSecond * static_cast<std::int64_t>(i)});
+      one->values.emplace_back(noisy[i] - 40);
+    }
+  }
+  const auto seconds = seconds_of({}, {load, power});
+  EXPECT_EQ(seconds[0].values.size(), 900u) << "nothing is interpolated";
+  EXPECT_EQ(seconds[0].moment(400), Moment{700 * kSecond});
+  const Changes changes = find_changes(seconds);
+  EXPECT_TRUE(changes.events.empty());
+  ASSERT_EQ(changes.oddities.size(), 1u) << "one gap of both";
+  EXPECT_EQ(oddity_words(changes.oddities[0]), "From 6:40 to 11:40 there are no values of gpu.load and 1 other");
 }
 
 TEST(SecondSeries, AreMediansOfEachSecond) {

@@ -115,6 +115,15 @@ TEST(FrameLog, GivesWhatItsFirstLineSaysHoweverOddItIs) {
   EXPECT_GE(files, 40);
 }
 
+TEST(FrameLog, SaysThatRatesAloneAreTakenAsFrames) {
+  const auto says = [](const std::vector<std::string>& notes) {
+    return std::any_of(notes.begin(), notes.end(),
+                       [](const auto& note) { return note.find("each line counts as a frame") == 0; });
+  };
+  EXPECT_TRUE(says(parse_frame_log("FPS\n80\n81\n", "a.csv", {}).notes));
+  EXPECT_FALSE(says(parse_frame_log("ms,FPS\n12.5,80\n12.5,80\n", "a.csv", {.frame_time = {"ms"}}).notes));
+}
+
 TEST(FrameLog, SaysWhatItCannotBeRead) {
   const struct {
     std::string text;

@@ -33,7 +33,7 @@ def without_one_member(document):
         yield place, changed
 
 
-OPTIONAL, FREE = {"gpu_work_ns", "difference", "share", "definition", "q", "ms", "block_frames", "none_because"}, {("settings",), ("facts",), ("shares",)}
+OPTIONAL, FREE = {"gpu_work_ns", "difference", "without_odd_runs", "share", "definition", "q", "ms", "none_because"}, {("settings",), ("facts",), ("shares",)}
 with tempfile.TemporaryDirectory() as work:
     environment = {**os.environ, "HOME": work}
     subprocess.run([command, "demo", "--brief", "--folder", work], check=True, capture_output=True, env=environment)

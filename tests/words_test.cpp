@@ -120,17 +120,18 @@ TEST(Words, OfWhatElseWasUnusualAtAHitch) {
 
 TEST(Words, OfComparedFigures) {
   ComparedGroup group;
-  EXPECT_EQ(mean_words(kRate, group), "–");
+  const ComparedFigure rate{.info = kRate}, heat{.info = kHeat, .scale = Scale::plain};
+  EXPECT_EQ(mean_words(rate, group), "–");
   group.values = {120};
   group.mean = 120;
-  EXPECT_EQ(mean_words(kRate, group), "120.0") << "one run has no spread";
+  EXPECT_EQ(mean_words(rate, group), "120.0") << "one run has no spread";
   group.values = {119, 121};
   group.spread = 0.0118;
-  EXPECT_EQ(mean_words(kRate, group), "120.0 ± 1.2 %");
+  EXPECT_EQ(mean_words(rate, group), "120.0 ± 1.2 %");
   group.values = {0, 2};
   group.mean = 1;
   group.spread = 1.41;
-  EXPECT_EQ(mean_words(kHeat, group), "1 ± 1.4") << "in the unit, for a share of 0 is none";
+  EXPECT_EQ(mean_words(heat, group), "1 ± 1.4") << "in the unit, because 0 has no percentage";
 
   Difference difference{.value = 0.368, .low = 0.35, .high = 0.3862, .verdict = Verdict::higher};
   EXPECT_EQ(amount_words(kRate, difference, difference.value), "+36.8 %");
@@ -140,7 +141,7 @@ TEST(Words, OfComparedFigures) {
   difference.verdict = Verdict::lower;
   EXPECT_EQ(verdict_words(kRate, difference), "slower");
   EXPECT_EQ(verdict_words(kHeat, difference), "lower");
-  difference = {.is_ratio = false, .value = -2.25};
+  difference = {.scale = Scale::plain, .value = -2.25};
   EXPECT_EQ(amount_words(kHeat, difference, difference.value).front(), '-');
   EXPECT_EQ(interval_words(kHeat, difference), "");
   EXPECT_EQ(verdict_words(kRate, difference), "too few runs to tell");
@@ -152,13 +153,21 @@ TEST(Words, OfOddRuns) {
   Comparison comparison;
   comparison.names = {"a", "b"};
   EXPECT_TRUE(odd_run_words(comparison).empty());
-  comparison.figures = {{.info = kRate, .groups = {ComparedGroup{.odd = {5}}, ComparedGroup{.odd = {7, 9}}}}};
-  const std::vector<std::string> seen = odd_run_words(comparison);
-  EXPECT_EQ(seen, (std::vector<std::string>{"run 5: the odd one out by frame rate",
-                                            "runs 7, 9: the odd ones out by frame rate",
-                                            "they count all the same; --drop-odd leaves them out"}));
-  comparison.dropped = {5, 7, 9};
-  EXPECT_EQ(odd_run_words(comparison).back(), "left out of every figure: runs 5, 7, 9");
+  const Difference without{.value = -0.032, .low = -0.05, .high = -0.014, .verdict = Verdict::lower};
+  comparison.figures = {
+      {.info = kRate, .groups = {ComparedGroup{.odd = {5}}, ComparedGroup{.odd = {7, 9}, .without_odd = without}}},
+      {.info = kHeat, .groups = {ComparedGroup{.odd = {5}}, ComparedGroup{}}}};
+  EXPECT_EQ(odd_run_words(comparison),
+            (std::vector<std::string>{
+                "runs 5, 7, 9: the odd ones out by frame rate, and counted; without them: b -3.2 % (-5.0 % to "
+                "-1.4 %), slower",
+                "run 5: the odd one out by " + in_sentence(kHeat.title) + ", and counted"}));
+  comparison.doubts = {{0, "short", {5, 6}, 3}, {1, "warming-up", {9}, 1}};
+  EXPECT_EQ(doubt_words(comparison),
+            (std::vector<std::string>{"a: 2 of 3 runs short (5, 6)", "b: 1 of 1 run not warmed up (9)"}));
+  EXPECT_EQ(kind_of_means(comparison), "geometric means");
+  comparison.figures[1].scale = Scale::plain;
+  EXPECT_EQ(kind_of_means(comparison), "geometric means (arithmetic ones of figures that can be 0)");
 }
 
 }  // namespace

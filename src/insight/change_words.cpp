@@ -17,6 +17,11 @@ namespace {
 constexpr double kOfRange = 0.25, kOfLevel = 0.05;
 constexpr std::size_t kReadingsOfOthers = 3, kOddReadings = 4, kOddTimes = 3, kAsBefore = 4;
 
+/// Whether `before` and `after` are levels.
+bool is_of_levels(const ReadingChange& change) {
+  return change.kind != ChangeKind::slope && change.kind != ChangeKind::spread;
+}
+
 double share_of(const ReadingChange& change) {
   return std::abs(change.after - change.before) /
          std::max(1e-9, std::max(std::abs(change.before), std::abs(change.after)));
@@ -26,7 +31,7 @@ bool is_of_frames(const ReadingChange& change) { return change.info.kind == Devi
 
 /// What people feel comes first: a level of the rate or the frame time.
 double weight_of(const ReadingChange& change) {
-  const bool is_felt = is_of_frames(change) && change.kind == ChangeKind::level && is_plain_to_see(change);
+  const bool is_felt = is_of_frames(change) && is_of_levels(change) && is_plain_to_see(change);
   return (is_felt ? 1 + share_of(change) : 0) + change.of_range - (is_plain_to_see(change) ? 0 : 10);
 }
 
@@ -42,13 +47,14 @@ void put_devices_first(std::vector<ReadingChange>& readings) {
 double weight_of(const ChangeEvent& event) {
   constexpr Moment kSettled{60 * kSecond};
   const ReadingChange& lead = event.readings.front();
-  return weight_of(lead) * (lead.at < kSettled ? 0.3 : 1) * (lead.kind == ChangeKind::slope ? 0.5 : 1);
+  return weight_of(lead) * (lead.at < kSettled && lead.kind != ChangeKind::trend ? 0.3 : 1) *
+         (lead.kind == ChangeKind::slope ? 0.5 : 1);
 }
 
 /// The rate before the frame times, which say the same.
 bool leads(const ReadingChange& a, const ReadingChange& b) {
   const auto is_rate = [](const ReadingChange& one) {
-    return one.info.id == "frame.rate" && one.kind == ChangeKind::level && is_plain_to_see(one);
+    return one.info.id == "frame.rate" && is_of_levels(one) && is_plain_to_see(one);
   };
   return is_rate(a) != is_rate(b) ? is_rate(a) : weight_of(a) > weight_of(b);
 }
@@ -65,7 +71,7 @@ std::string name_of(const ReadingInfo& info) { return in_sentence(info.title.emp
 
 /// "14653 → 16589 MiB"
 std::string from_to(const ReadingChange& change) {
-  const int digits = digits_of(change.info) + (change.kind == ChangeKind::level ? 0 : 1);
+  const int digits = digits_of(change.info) + (is_of_levels(change) ? 0 : 1);
   const std::string_view unit = symbol(change.info.unit);
   const std::string numbers = fmt::format("{} → {}{}{}", format_number(change.before, digits),
                                           format_number(change.after, digits), unit.empty() ? "" : " ", unit);
@@ -74,7 +80,9 @@ std::string from_to(const ReadingChange& change) {
 
 std::string lead_words(const ReadingChange& change) {
   std::string words = change_words(change);
-  if (change.kind == ChangeKind::level && std::abs(change.before) > 0 && share_of(change) >= 0.01)
+  // A share of degrees means nothing.
+  if (is_of_levels(change) && change.kind != ChangeKind::brief && change.info.unit != Unit::celsius &&
+      std::abs(change.before) > 0 && share_of(change) >= 0.01)
     words += fmt::format(" ({:.0f} % {})", 100 * std::abs(change.after - change.before) / std::abs(change.before),
                          change.after > change.before ? "more" : "less");
   return words;
@@ -82,7 +90,8 @@ std::string lead_words(const ReadingChange& change) {
 
 /// What a line beside the leading one says.
 std::string beside_words(const ReadingChange& change) {
-  if (change.kind != ChangeKind::slope) return name_of(change.info) + "  " + from_to(change);
+  if (change.kind == ChangeKind::level || change.kind == ChangeKind::spread)
+    return name_of(change.info) + "  " + from_to(change);
   return change_words(change);
 }
 
@@ -152,7 +161,7 @@ std::string odd_text(const std::vector<OddStretch>& oddities, bool all) {
 }  // namespace
 
 bool is_plain_to_see(const ReadingChange& change) {
-  return change.of_range >= kOfRange && (change.kind != ChangeKind::level || share_of(change) >= kOfLevel);
+  return change.of_range >= kOfRange && (!is_of_levels(change) || share_of(change) >= kOfLevel);
 }
 
 std::vector<ChangeEvent> foremost_events(const Changes& changes, bool all) {

@@ -3,31 +3,36 @@
 #include <algorithm>
 #include <cmath>
 #include <future>
+#include <optional>
 #include <thread>
 
 #include "base/words.hpp"
 #include "frames/median.hpp"
+#include "insight/brief_changes.hpp"
 #include "insight/oddities.hpp"
+#include "insight/regimes.hpp"
 
 namespace idlemeter {
 namespace {
 
 using namespace base;
 using frames::median_of;
-using insight::oddities_in;
+using namespace insight;
 
-constexpr Word<ChangeKind> kChangeNames[] = {
-    {"level", ChangeKind::level}, {"slope", ChangeKind::slope}, {"spread", ChangeKind::spread}};
+constexpr Word<ChangeKind> kChangeNames[] = {{"level", ChangeKind::level},
+                                             {"slope", ChangeKind::slope},
+                                             {"spread", ChangeKind::spread},
+                                             {"trend", ChangeKind::trend},
+                                             {"brief", ChangeKind::brief}};
 constexpr Word<OddKind> kOddNames[] = {
-    {"spike", OddKind::spike}, {"stuck", OddKind::stuck}, {"impossible", OddKind::impossible}};
+    {"spike", OddKind::spike}, {"stuck", OddKind::stuck}, {"impossible", OddKind::impossible}, {"gap", OddKind::gap}};
 
 /// Reported as unchanged, if they are.
 constexpr std::string_view kOftenLookedAt[] = {"gpu.load", "gpu.clock",      "gpu.temp",       "gpu.memory.used",
                                                "cpu.load", "ram.used",       "game.disk.read", "disk.read",
                                                "net.down", "cpu.others.load"};
-constexpr std::size_t kLeastSeconds = 20;
-constexpr double kFarSlope = 6;        // spreads
-constexpr std::size_t kLong = 43'200;  // seconds
+constexpr double kFarSlope = 6;    // spreads
+constexpr std::size_t kNear = 60;  // seconds
 
 /// The rate first, then frame times, levels before the rest; then all other readings.
 int place_of(const ReadingChange& change) {
@@ -36,9 +41,6 @@ int place_of(const ReadingChange& change) {
   return change.kind == ChangeKind::level ? place : place + 3;
 }
 
-/// The last digit that is shown: no change is smaller.
-double step_of(const ReadingInfo& info) { return std::pow(10, -digits_of(info)); }
-
 /// A series' noise, never below half of a digit that is shown.
 Noise noise_in(const SecondSeries& one) {
   Noise noise = noise_of(one.values);
@@ -46,117 +48,146 @@ Noise noise_in(const SecondSeries& one) {
   return noise;
 }
 
-Moment moment_of(const SecondSeries& one, std::size_t second) {
-  return one.begin + kSecond * static_cast<std::int64_t>(second);
+/// Up to a minute near a border.
+std::vector<double> values_near(const SecondSeries& one, std::size_t begin, std::size_t end, bool at_end) {
+  if (end - begin > kNear) (at_end ? begin : end) = at_end ? end - kNear : begin + kNear;
+  return {one.values.begin() + static_cast<std::ptrdiff_t>(begin),
+          one.values.begin() + static_cast<std::ptrdiff_t>(end)};
 }
 
-/// The mean level near a border, of up to a minute.
 double level_near(const SecondSeries& one, std::size_t begin, std::size_t end, bool at_end) {
-  constexpr std::size_t kMost = 60;
-  if (end - begin > kMost) (at_end ? begin : end) = at_end ? end - kMost : begin + kMost;
-  std::vector<double> values(one.values.begin() + static_cast<std::ptrdiff_t>(begin),
-                             one.values.begin() + static_cast<std::ptrdiff_t>(end));
+  std::vector<double> values = values_near(one, begin, end, at_end);
   return median_of(values);
 }
 
-double per_minute(const Stretch& stretch) {
-  const auto seconds = static_cast<double>(stretch.end - stretch.begin - 1);
-  return seconds > 0 ? 60 * (stretch.last - stretch.first) / seconds : 0;
+/// How far most of these are from their median, as a standard deviation.
+double most_vary_by(std::vector<double> values) {
+  const double middle = median_of(values);
+  for (double& value : values) value = std::abs(value - middle);
+  return 1.4826 * median_of(values);
 }
 
-/// A part of a series that varies by the same amount.
-struct Regime {
-  std::size_t begin = 0, end = 0;
-  double spread = 0;  ///< standard deviation, by the steps between neighbours
+double per_second(const Stretch& stretch) {
+  const auto seconds = static_cast<double>(stretch.end - stretch.begin - 1);
+  return seconds > 0 ? (stretch.last - stretch.first) / seconds : 0;
+}
+
+double per_minute(const Stretch& stretch) { return 60 * per_second(stretch); }
+
+/// The level at a stretch's border, of a line with its slope through the minute near it: what bends is nearer to that
+/// than to a line through all of it.
+double level_at(const SecondSeries& one, const Stretch& stretch, bool at_end) {
+  const auto half = static_cast<double>(std::min(kNear, stretch.end - stretch.begin) - 1) / 2;
+  return level_near(one, stretch.begin, stretch.end, at_end) + (at_end ? half : -half) * per_second(stretch);
+}
+
+double apart(double a, double b) { return std::abs(a - b); }
+
+/// What level changes are measured by.
+struct Measure {
+  const SecondSeries& one;
+  const Noise& noise;
+  const std::vector<double>& spreads;  ///< of each second; empty: all are the noise's
+  const ChangeRules& rules;
+
+  [[nodiscard]] double spread(std::size_t second) const { return spreads.empty() ? noise.spread : spreads[second]; }
+  [[nodiscard]] bool is_small(double from, double to) const {
+    return apart(from, to) < rules.least_share * std::max(std::abs(from), std::abs(to));
+  }
 };
 
-/// Where a series varies more or less: the level of the steps between neighbours.
-std::vector<Regime> regimes_of(const SecondSeries& one, const ChangeRules& rules) {
-  const std::size_t n = one.values.size();
-  std::vector<double> sizes;
-  sizes.reserve(n);
-  for (std::size_t i = 1; i < n; ++i) sizes.push_back(std::abs(one.values[i] - one.values[i - 1]));
-  // Some thousand of them say it as well.
-  const auto median_step = [&](std::size_t begin, std::size_t end) {
-    std::vector<double> part;
-    for (std::size_t i = begin; i < end; i += 1 + (end - begin) / 5'000) part.push_back(sizes[i]);
-    return median_of(part);
-  };
-  const auto spread_of = [&](std::size_t begin, std::size_t end) {
-    return 1.4826 * median_step(begin, end) / std::sqrt(2.0);
-  };
-  if (n < 3 * kLeastSeconds) return {{0, n, spread_of(0, n - 1)}};
-  // Steps much smaller than usual say nothing: their logarithms would be outliers.
-  const double least = std::max(step_of(one.info) / 4, 0.25 * median_step(0, n - 1));
-  // Of a day, some steps together: that is a part of the work, and a regime lasts for longer.
-  const std::size_t together = n > kLong ? 4 : 1;
-  std::vector<double> logs(sizes.size() / together);
-  for (std::size_t i = 0; i < logs.size(); ++i) {
-    for (std::size_t j = i * together; j < (i + 1) * together; ++j)
-      logs[i] += std::log(std::max(least, sizes[j])) / static_cast<double>(together);
-  }
-  StretchRules strict = rules.stretches;
-  strict.least = std::max<std::size_t>(strict.least, 30) / together;
-  strict.look_back = std::max(strict.least, strict.look_back / together);
-  strict.penalty *= 1.5;  // logarithms of steps aren't quite normal
-  std::vector<Regime> regimes;
-  for (const Stretch& stretch : stretches_of(logs, noise_of(logs), strict)) {
-    const std::size_t begin = stretch.begin * together, end = stretch.end * together;
-    const double spread = spread_of(begin, end);
-    const bool is_alike =
-        !regimes.empty() && std::max(spread, regimes.back().spread) <
-                                2 * std::max(step_of(one.info) / 2, std::min(spread, regimes.back().spread));
-    if (is_alike) {
-      regimes.back().end = end;
-    } else {
-      regimes.push_back({regimes.empty() ? 0 : begin + 1, end, spread});
-    }
-  }
-  regimes.back().end = n;
-  return regimes;
+/// What a jump from one stretch to the next is measured by.
+double spread_between(const Measure& by, const Stretch& before, const Stretch& after) {
+  constexpr std::size_t kInside = 30;  // a border of regimes is a few seconds off
+  const double a = by.spread(before.end - 1 - std::min(kInside, (before.end - before.begin - 1) / 2)),
+               b = by.spread(after.begin + std::min(kInside, (after.end - after.begin - 1) / 2));
+  if (std::max(a, b) < 2 * std::min(a, b)) return std::max(a, b);
+  // Between two regimes by the medians that are compared, which stutters hardly move.
+  const double before_varies = most_vary_by(values_near(by.one, before.begin, before.end, true)),
+               after_varies = most_vary_by(values_near(by.one, after.begin, after.end, false));
+  const double varies = std::max({before_varies, after_varies, std::min(a, b)});
+  return std::min(before_varies, after_varies) > 0 ? varies
+                                                   : 2 * varies;  // one of them stands still: by chance anywhere
 }
 
-/// Each number's spread: the noise's, more or less as its regime varies more or less than most of the series.
-std::vector<double> spreads_in(const SecondSeries& one, const Noise& noise, const std::vector<Regime>& regimes) {
-  if (regimes.size() < 2) return {};
-  const auto longest = std::max_element(regimes.begin(), regimes.end(), [](const Regime& a, const Regime& b) {
-    return a.end - a.begin < b.end - b.begin;
-  });
-  const double floor = step_of(one.info) / 2, usual = std::max(longest->spread, floor);
-  std::vector<double> spreads;
-  for (const Regime& regime : regimes)
-    spreads.insert(spreads.end(), regime.end - regime.begin,
-                   std::max(floor, noise.spread * std::max(regime.spread, floor) / usual));
-  spreads.resize(one.values.size(), noise.spread);
-  return spreads;
+/// A change at the border of two stretches: of the level, or else of the slope.
+std::optional<ReadingChange> change_between(const Measure& by, const Stretch& before, const Stretch& after) {
+  const auto& [one, noise, spreads, rules] = by;
+  const Moment at = one.moment(after.begin);
+  const double spread = spread_between(by, before, after);
+  const double from = level_near(one, before.begin, before.end, true),
+               to = level_near(one, after.begin, after.end, false);
+  const double jump = after.first - before.last;
+  const double bend = (per_minute(after) - per_minute(before)) / spread;
+  const bool is_level = apart(from, to) >= rules.least_spreads * spread && !by.is_small(from, to);
+  const bool jumps = std::abs(jump) / spread >= rules.least_spreads;
+  // A slope is one that leads somewhere.
+  const auto way = [](const Stretch& stretch) { return apart(stretch.last, stretch.first); };
+  const Stretch& steeper = std::abs(per_minute(before)) > std::abs(per_minute(after)) ? before : after;
+  const bool leads = way(steeper) >= kFarSlope * spread && steeper.end - steeper.begin >= kLeastSeconds &&
+                     way(steeper) >= 2 * rules.least_share * std::abs(steeper.level);
+  if (is_level && (jumps || !leads))
+    return ReadingChange{one.info, ChangeKind::level, at, from, to, apart(from, to) / spread};
+  if (leads && std::abs(bend) >= rules.least_spreads)
+    return ReadingChange{one.info, ChangeKind::slope, at, per_minute(before), per_minute(after), way(steeper) / spread};
+  return std::nullopt;
 }
 
-std::vector<ReadingChange> level_changes(const SecondSeries& one, const Noise& noise,
-                                         const std::vector<double>& spreads, const ChangeRules& rules) {
-  const auto stretches = stretches_of(one.values, noise, rules.stretches, spreads);
-  std::vector<ReadingChange> changes;
+/// A stretch that leads somewhere by more than its line is uncertain.
+std::optional<ReadingChange> trend_of(const Measure& by, const Stretch& stretch) {
+  const auto& [one, noise, spreads, rules] = by;
+  const auto seconds = static_cast<double>(stretch.end - stretch.begin);
+  if (stretch.end - stretch.begin < static_cast<std::size_t>(rules.shortest_trend / kSecond)) return std::nullopt;
+  const double spread = by.spread(stretch.begin + (stretch.end - stretch.begin) / 2);
+  // Outliers move a line, but not the medians at its ends.
+  const double ends =
+      apart(level_near(one, stretch.begin, stretch.end, false), level_near(one, stretch.begin, stretch.end, true));
+  const double way = std::min(apart(stretch.first, stretch.last), 2 * ends),
+               error = spread * std::sqrt(12 * noise.inflation / seconds);
+  if (way < rules.trend_errors * error || way < rules.least_spreads * spread ||
+      way < 2 * rules.least_share * std::max(std::abs(stretch.first), std::abs(stretch.last)))
+    return std::nullopt;
+  return ReadingChange{one.info,
+                       ChangeKind::trend,
+                       one.moment(stretch.begin),
+                       level_at(one, stretch, false),
+                       level_at(one, stretch, true),
+                       way / spread,
+                       0,
+                       one.moment(stretch.end - 1) + kSecond};
+}
+
+/// A stretch begins with the first second that left the one before it: what takes seconds to change is cut in their
+/// middle.
+void begin_at_onsets(const Measure& by, std::vector<Stretch>& stretches) {
+  constexpr std::size_t kLongest = 30;
+  constexpr double kLeft = 0.05, kNoise = 3;  // of the way; spreads
   for (std::size_t i = 1; i < stretches.size(); ++i) {
-    const Stretch &before = stretches[i - 1], &after = stretches[i];
-    const Moment at = moment_of(one, after.begin);
-    const double spread = spreads.empty() ? noise.spread : std::max(spreads[before.end - 1], spreads[after.begin]);
-    const double from = level_near(one, before.begin, before.end, true),
-                 to = level_near(one, after.begin, after.end, false);
-    const double jump = after.first - before.last, apart = std::abs(to - from) / spread;
-    const bool is_small = std::abs(to - from) < rules.least_share * std::max(std::abs(from), std::abs(to));
-    const double bend = (per_minute(after) - per_minute(before)) / spread;
-    const bool is_level = apart >= rules.least_spreads && !is_small;
-    const bool jumps = std::abs(jump) / spread >= rules.least_spreads;
-    // A slope is one that leads somewhere.
-    const auto way = [](const Stretch& stretch) { return std::abs(stretch.last - stretch.first); };
-    const Stretch& steeper = std::abs(per_minute(before)) > std::abs(per_minute(after)) ? before : after;
-    const bool leads = way(steeper) >= kFarSlope * spread && steeper.end - steeper.begin >= kLeastSeconds &&
-                       way(steeper) >= 2 * rules.least_share * std::abs(steeper.level);
-    if (is_level && (jumps || !leads)) {
-      changes.push_back({one.info, ChangeKind::level, at, from, to, apart});
-    } else if (leads && std::abs(bend) >= rules.least_spreads) {
-      changes.push_back(
-          {one.info, ChangeKind::slope, at, per_minute(before), per_minute(after), way(steeper) / spread});
-    }
+    Stretch &before = stretches[i - 1], &after = stretches[i];
+    const std::size_t cut = after.begin, inside = std::min(kLongest, (before.end - before.begin) / 2);
+    const double level = level_at(by.one, before, true), slope = per_second(before);
+    const double way = level_at(by.one, after, false) - level;
+    const double least = std::max(kLeft * std::abs(way), kNoise * by.spread(cut - 1 - inside / 2));
+    const auto has_left = [&](std::size_t second) {
+      const double usual = level - slope * static_cast<double>(cut - 1 - second);
+      return std::copysign(1.0, way) * (by.one.values[second] - usual) > least;
+    };
+    while (after.begin > cut - inside && has_left(after.begin - 1)) --after.begin;
+    before.end = after.begin;
+  }
+}
+
+std::vector<ReadingChange> level_changes(const Measure& by) {
+  auto stretches = stretches_of(by.one.values, by.noise, by.rules.stretches, by.spreads);
+  begin_at_onsets(by, stretches);
+  std::vector<ReadingChange> changes;
+  const auto add = [&](const std::optional<ReadingChange>& change) {
+    if (change) changes.push_back(*change);
+  };
+  for (std::size_t i = 0; i < stretches.size(); ++i) {
+    const auto change = i > 0 ? change_between(by, stretches[i - 1], stretches[i]) : std::nullopt;
+    add(change);
+    if (!change || change->kind != ChangeKind::slope) add(trend_of(by, stretches[i]));
   }
   return changes;
 }
@@ -167,7 +198,7 @@ std::vector<ReadingChange> spread_changes(const SecondSeries& one, const std::ve
     const double from = regimes[i - 1].spread, to = regimes[i].spread;
     // What stands still is another matter.
     if (std::min(from, to) <= 0 || std::max(from, to) < step_of(one.info)) continue;
-    changes.push_back({one.info, ChangeKind::spread, moment_of(one, regimes[i].begin), from, to,
+    changes.push_back({one.info, ChangeKind::spread, one.moment(regimes[i].begin), from, to,
                        std::max(from, to) / std::max(std::min(from, to), step_of(one.info) / 2)});
   }
   return changes;
@@ -195,7 +226,14 @@ Single look_at(const SecondSeries& one, const ChangeRules& rules) {
   if (one.values.size() < kLeastSeconds) return found;
   const Noise noise = noise_in(one);
   const std::vector<Regime> regimes = regimes_of(one, rules);
-  found.changes = level_changes(one, noise, spreads_in(one, noise, regimes), rules);
+  const std::vector<double> spreads = spreads_in(one, noise, regimes);
+  SecondSeries rest = one;  // as if there were no brief changes
+  for (BriefChange& brief : brief_changes_in(one, noise, spreads, rules)) {
+    std::fill(rest.values.begin() + static_cast<std::ptrdiff_t>(brief.begin),
+              rest.values.begin() + static_cast<std::ptrdiff_t>(brief.end), brief.change.before);
+    found.changes.push_back(std::move(brief.change));
+  }
+  for (ReadingChange& change : level_changes({rest, noise, spreads, rules})) found.changes.push_back(std::move(change));
   // A level that moves to another also varies more meanwhile.
   for (ReadingChange& change : spread_changes(one, regimes)) {
     const bool jumps = std::any_of(found.changes.begin(), found.changes.end(), [&](const ReadingChange& other) {
@@ -226,6 +264,20 @@ std::vector<Single> look_at_all(const std::vector<SecondSeries>& series, const C
   }
   for (auto& part : parts) part.get();
   return all;
+}
+
+/// A pause of a whole log is one gap, not one of each reading.
+void add_oddity(std::vector<OddStretch>& oddities, const OddStretch& odd) {
+  constexpr Nanoseconds kAlike = 3 * kSecond;
+  const auto same = std::find_if(oddities.begin(), oddities.end(), [&](const OddStretch& one) {
+    return odd.kind == OddKind::gap && one.kind == OddKind::gap && std::chrono::abs(one.at - odd.at) <= kAlike &&
+           std::chrono::abs(one.length - odd.length) <= kAlike;
+  });
+  if (same == oddities.end()) {
+    oddities.push_back(odd);
+  } else {
+    ++same->others;
+  }
 }
 
 /// Whether something changes near that moment.
@@ -275,7 +327,7 @@ Changes find_changes(const std::vector<SecondSeries>& series, const std::vector<
   Changes found;
   for (const Single& one : all) {
     changes.insert(changes.end(), one.changes.begin(), one.changes.end());
-    found.oddities.insert(found.oddities.end(), one.oddities.begin(), one.oddities.end());
+    for (const OddStretch& odd : one.oddities) add_oddity(found.oddities, odd);
   }
   // Around the farthest changes, whose moment is the surest, the others gather.
   std::stable_sort(changes.begin(), changes.end(),

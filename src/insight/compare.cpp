@@ -6,6 +6,7 @@
 #include <algorithm>
 #include <cmath>
 #include <map>
+#include <numeric>
 #include <set>
 #include <stdexcept>
 
@@ -17,6 +18,9 @@
 namespace idlemeter {
 namespace {
 
+// One of ten comparisons, as simulated: figures of the same frames aren't normal, and name some more than a test says.
+constexpr double kOddByChanceInAll = 0.08;
+
 /// The value of a setting or else a fact; upper and lower case of its name alike. nullptr if the run has neither.
 const std::string* value_in(const RunInfo& run, const std::string& name) {
   for (const auto* pairs : {&run.details.settings, &run.details.facts}) {
@@ -27,9 +31,9 @@ const std::string* value_in(const RunInfo& run, const std::string& name) {
   return nullptr;
 }
 
-/// The figure of each group: values of the runs that have it, but for those that don't count.
+/// The figure of each group: values of the runs that have it.
 ComparedFigure gather(const std::vector<std::vector<std::vector<RunFigure>>>& all, std::size_t figure,
-                      const std::vector<RunGroup>& groups, const std::set<std::int64_t>& dropped) {
+                      const std::vector<RunGroup>& groups) {
   ComparedFigure compared;
   compared.info = all.front().front()[figure].info;
   for (std::size_t g = 0; g < groups.size(); ++g) {
@@ -38,7 +42,7 @@ ComparedFigure gather(const std::vector<std::vector<std::vector<RunFigure>>>& al
       const RunFigure& one = all[g][r][figure];
       const std::int64_t id = groups[g].runs[r].info.id;
       if (one.value) compared.info = one.info;  // whichever group has it
-      if (!one.value || !std::isfinite(*one.value) || dropped.contains(id)) continue;
+      if (!one.value || !std::isfinite(*one.value)) continue;
       group.values.push_back(*one.value);
       group.runs.push_back(id);
     }
@@ -47,7 +51,7 @@ ComparedFigure gather(const std::vector<std::vector<std::vector<RunFigure>>>& al
   return compared;
 }
 
-void flag_odd_runs(ComparedFigure& figure) {
+void flag_odd_runs(ComparedFigure& figure, double by_chance) {
   std::vector<std::vector<double>> values;
   std::vector<std::size_t> places;
   for (std::size_t g = 0; g < figure.groups.size(); ++g) {
@@ -55,7 +59,8 @@ void flag_odd_runs(ComparedFigure& figure) {
     values.push_back(figure.groups[g].values);
     places.push_back(g);
   }
-  const auto odd = odd_runs(values);
+  figure.scale = scale_of(values);
+  const auto odd = odd_runs(values, by_chance);
   for (std::size_t i = 0; i < odd.size(); ++i) {
     ComparedGroup& group = figure.groups[places[i]];
     for (std::size_t r = 0; r < odd[i].size(); ++r) {
@@ -78,24 +83,37 @@ void mark_extremes(ComparedFigure& figure, const DifferenceRules& rules) {
     if (!worst || !beats(*worst)) worst = g;
   }
   if (!best || *best == *worst) return;
-  const Verdict verdict = difference_of(figure.groups[*worst].values, figure.groups[*best].values, rules).verdict;
+  const Verdict verdict =
+      difference_of(figure.groups[*worst].values, figure.groups[*best].values, figure.scale, rules).verdict;
   if (verdict != Verdict::higher && verdict != Verdict::lower) return;
   figure.best = best;
   figure.worst = worst;
 }
 
+/// The values of the runs that aren't odd, or all if every run is.
+std::vector<double> ordinary(const ComparedGroup& group) {
+  std::vector<double> values;
+  for (std::size_t i = 0; i < group.values.size(); ++i) {
+    if (std::find(group.odd.begin(), group.odd.end(), group.runs[i]) == group.odd.end())
+      values.push_back(group.values[i]);
+  }
+  return values.empty() ? group.values : values;
+}
+
 void work_out(ComparedFigure& figure, const CompareOptions& options) {
   for (ComparedGroup& group : figure.groups) {
     if (group.values.empty()) continue;
-    group.mean = group_mean(group.values);
-    group.spread = group_spread(group.values);
-    group.interval = group_interval(group.values, options.rules.confidence);
+    group.mean = group_mean(group.values, figure.scale);
+    group.spread = group_spread(group.values, figure.scale);
+    group.interval = group_interval(group.values, figure.scale, options.rules.confidence);
   }
   const ComparedGroup& base = figure.groups[options.base];
   for (std::size_t g = 0; g < figure.groups.size(); ++g) {
     ComparedGroup& group = figure.groups[g];
-    if (g != options.base && !group.values.empty() && !base.values.empty())
-      group.difference = difference_of(base.values, group.values, options.rules);
+    if (g == options.base || group.values.empty() || base.values.empty()) continue;
+    group.difference = difference_of(base.values, group.values, figure.scale, options.rules);
+    if (!group.odd.empty() || !base.odd.empty())
+      group.without_odd = difference_of(ordinary(base), ordinary(group), figure.scale, options.rules);
   }
   mark_extremes(figure, options.rules);
 }
@@ -124,7 +142,8 @@ void add_temperatures(std::vector<OtherDifference>& others, const std::vector<Ru
         first.push_back(*reading->first);
         title = reading->info.title;
       }
-      if (!first.empty()) starts.push_back(group_mean(first));
+      if (!first.empty())
+        starts.push_back(std::accumulate(first.begin(), first.end(), 0.0) / static_cast<double>(first.size()));
     }
     if (starts.size() != groups.size()) continue;
     const auto [least, most] = std::minmax_element(starts.begin(), starts.end());
@@ -132,6 +151,18 @@ void add_temperatures(std::vector<OtherDifference>& others, const std::vector<Ru
     OtherDifference other{title + " at the start", {}};
     for (const double start : starts) other.values.push_back(fmt::format("{:.0f} °C", start));
     others.push_back(std::move(other));
+  }
+}
+
+void add_doubts(std::vector<GroupDoubt>& doubts, const RunGroup& group, std::size_t place) {
+  const std::size_t first = doubts.size();
+  for (const RunInsight& run : group.runs) {
+    for (const Doubt& doubt : run.doubts) {
+      auto its = std::find_if(doubts.begin() + static_cast<std::ptrdiff_t>(first), doubts.end(),
+                              [&](const GroupDoubt& one) { return one.rule == doubt.rule; });
+      if (its == doubts.end()) its = doubts.insert(its, GroupDoubt{place, doubt.rule, {}, group.runs.size()});
+      its->runs.push_back(run.info.id);
+    }
   }
 }
 
@@ -187,21 +218,15 @@ Comparison compare(const std::vector<RunGroup>& groups, const FigureSet& set, co
     all.push_back(set.of(group.runs));
   }
   const std::size_t count = all.front().front().size();
-  std::vector<ComparedFigure> whole;
-  std::set<std::int64_t> odd;
+  // One comparison names an odd run by chance no more often if it has many figures.
+  const double by_chance = std::min(kOddByChance, kOddByChanceInAll / static_cast<double>(count));
   for (std::size_t i = 0; i < count; ++i) {
-    whole.push_back(gather(all, i, groups, {}));
-    flag_odd_runs(whole.back());
-    for (const ComparedGroup& group : whole.back().groups) odd.insert(group.odd.begin(), group.odd.end());
-  }
-  if (!options.drop_odd) odd.clear();
-  comparison.dropped.assign(odd.begin(), odd.end());
-  for (std::size_t i = 0; i < count; ++i) {
-    ComparedFigure figure = odd.empty() ? whole[i] : gather(all, i, groups, odd);
-    for (std::size_t g = 0; g < groups.size(); ++g) figure.groups[g].odd = whole[i].groups[g].odd;
+    ComparedFigure figure = gather(all, i, groups);
+    flag_odd_runs(figure, by_chance);
     work_out(figure, options);
     comparison.figures.push_back(std::move(figure));
   }
+  for (std::size_t g = 0; g < groups.size(); ++g) add_doubts(comparison.doubts, groups[g], g);
   comparison.others = other_differences(groups, options.told);
   return comparison;
 }

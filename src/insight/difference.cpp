@@ -1,6 +1,7 @@
 #include "idlemeter/insight/difference.hpp"
 
 #include <algorithm>
+#include <boost/math/distributions/fisher_f.hpp>
 #include <boost/math/distributions/students_t.hpp>
 #include <cmath>
 #include <numeric>
@@ -17,20 +18,24 @@ using namespace base;
 constexpr Word<Verdict> kVerdicts[] = {{"higher", Verdict::higher},
                                        {"lower", Verdict::lower},
                                        {"no difference seen", Verdict::none_seen},
+                                       {"too small to matter", Verdict::too_small},
                                        {"too few runs to tell", Verdict::too_few}};
 
 constexpr std::size_t kLeastForOdd = 4;
-constexpr double kOdd = 0.025, kWorthNoting = 0.01;
+constexpr double kWorthNoting = 0.01;
+// The greater of two spreads makes fewer runs odd than a test at that level would: 5 % name one, not 6.5.
+constexpr double kOddLevel = 0.065 / kOddByChance, kOtherSpread = 0.02;
 constexpr int kMostRuns = 1'000;
 
 bool all_positive(std::span<const double> values) {
   return std::all_of(values.begin(), values.end(), [](double value) { return value > 0; });
 }
 
-std::vector<double> logarithms(std::span<const double> values) {
-  std::vector<double> logs(values.begin(), values.end());
-  for (double& one : logs) one = std::log(one);
-  return logs;
+std::vector<double> on_scale(std::span<const double> values, Scale scale) {
+  std::vector<double> scaled(values.begin(), values.end());
+  if (scale == Scale::plain) return scaled;
+  for (double& one : scaled) one = std::log(one);
+  return scaled;
 }
 
 double mean(std::span<const double> values) {
@@ -134,107 +139,147 @@ void check(std::span<const double> values) {
   if (!right) throw std::invalid_argument("a group of runs has at least one value, and all are finite");
 }
 
+/// Welch's interval reaches so far to both sides of the difference.
+struct Reach {
+  double reach = 0;
+  double p = 1;  ///< two-sided
+};
+
+Reach reach_of(std::span<const double> from, std::span<const double> to, double confidence) {
+  const double a = variance(from) / static_cast<double>(from.size()), b = variance(to) / static_cast<double>(to.size());
+  const double error = std::sqrt(a + b), seen = mean(to) - mean(from);
+  if (error <= 0) return {0, seen == 0 ? 1.0 : 0.0};  // values that never vary, as a cap's
+  const double freedom =
+      (a + b) * (a + b) / (a * a / static_cast<double>(from.size() - 1) + b * b / static_cast<double>(to.size() - 1));
+  return {quantile(freedom, confidence) * error, two_sided(seen / error, freedom)};
+}
+
+/// A run that may be odd, and how likely an ordinary one is that far off.
+struct Suspect {
+  std::size_t group = 0, run = 0;
+  double chance = 1;
+};
+
+/// Squared distances from a mean, and their degrees of freedom.
+struct Squares {
+  double sum = 0, freedom = 0;
+  [[nodiscard]] double variance() const { return freedom > 0 ? sum / freedom : 0; }
+};
+
+double chance_of(const std::vector<std::vector<double>>& groups, std::size_t g, std::size_t run, Scale scale) {
+  std::vector<double> rest = groups[g];
+  rest.erase(rest.begin() + static_cast<std::ptrdiff_t>(run));
+  const double usual = mean(rest), apart = groups[g][run] - usual, share = 1 / static_cast<double>(rest.size());
+  if (std::abs(apart) / (1 + share) < kWorthNoting * (scale == Scale::ratio ? 1 : std::abs(mean(groups[g])))) return 1;
+  const Squares own{squares(rest), static_cast<double>(rest.size()) - 1};
+  Squares others;
+  for (std::size_t h = 0; h < groups.size(); ++h) {
+    if (h == g) continue;
+    others.sum += squares(groups[h]);
+    others.freedom += static_cast<double>(groups[h].size()) - 1;
+  }
+  const Squares all{own.sum + others.sum, own.freedom + others.freedom};
+  if (all.sum <= 0) return 1;
+  const auto chance = [&](double variance, double freedom) {
+    return two_sided(apart / std::sqrt(variance * (1 + share)), freedom);
+  };
+  if (others.sum > 0) {
+    const boost::math::fisher_f f(own.freedom, others.freedom);
+    const double ratio = own.variance() / others.variance();
+    if (boost::math::cdf(boost::math::complement(f, ratio)) < kOtherSpread) return chance(own.variance(), own.freedom);
+  }
+  return chance(std::max(all.variance(), own.variance()), all.freedom);
+}
+
 }  // namespace
 
 std::string_view name_of(Verdict verdict) { return word_of(verdict, kVerdicts); }
 
-double group_mean(std::span<const double> values) {
-  check(values);
-  return all_positive(values) ? std::exp(mean(logarithms(values))) : mean(values);
+Scale scale_of(const std::vector<std::vector<double>>& groups) {
+  const bool positive = std::all_of(groups.begin(), groups.end(), [](const auto& one) { return all_positive(one); });
+  return positive ? Scale::ratio : Scale::plain;
 }
 
-std::optional<MeanInterval> group_interval(std::span<const double> values, double confidence) {
+double group_mean(std::span<const double> values, Scale scale) {
+  check(values);
+  const double middle = mean(on_scale(values, scale));
+  return scale == Scale::ratio ? std::exp(middle) : middle;
+}
+
+std::optional<MeanInterval> group_interval(std::span<const double> values, Scale scale, double confidence) {
   check(values);
   if (values.size() < 2) return std::nullopt;
-  const bool on_logs = all_positive(values);
-  const std::vector<double> scaled = on_logs ? logarithms(values) : std::vector<double>(values.begin(), values.end());
+  const std::vector<double> scaled = on_scale(values, scale);
   const auto n = static_cast<double>(values.size());
   const double middle = mean(scaled), reach = quantile(n - 1, confidence) * std::sqrt(variance(scaled) / n);
-  const auto shown = [&](double value) { return on_logs ? std::exp(value) : value; };
+  const auto shown = [&](double value) { return scale == Scale::ratio ? std::exp(value) : value; };
   return MeanInterval{shown(middle - reach), shown(middle + reach)};
 }
 
-std::optional<double> group_spread(std::span<const double> values) {
+std::optional<double> group_spread(std::span<const double> values, Scale scale) {
   check(values);
   if (values.size() < 2) return std::nullopt;
-  return std::sqrt(all_positive(values) ? variance(logarithms(values)) : variance(values));
+  return std::sqrt(variance(on_scale(values, scale)));
 }
 
 Difference difference_of(std::span<const double> base, std::span<const double> other, const DifferenceRules& rules) {
+  return difference_of(base, other, all_positive(base) && all_positive(other) ? Scale::ratio : Scale::plain, rules);
+}
+
+Difference difference_of(std::span<const double> base, std::span<const double> other, Scale scale,
+                         const DifferenceRules& rules) {
   check(base);
   check(other);
   if (!(rules.confidence > 0 && rules.confidence < 1) || !(rules.matters > 0) || rules.permutations < 100)
     throw std::invalid_argument("a confidence is between 0 and 1, what matters above 0, permutations at least 100");
-  Difference result;
-  result.is_ratio = all_positive(base) && all_positive(other);
-  const auto scaled = [&](std::span<const double> values) {
-    return result.is_ratio ? logarithms(values) : std::vector<double>(values.begin(), values.end());
-  };
-  const std::vector<double> from = scaled(base), to = scaled(other);
+  const std::vector<double> from = on_scale(base, scale), to = on_scale(other, scale);
   const double seen = mean(to) - mean(from);
-  const auto shown = [&](double difference) { return result.is_ratio ? std::expm1(difference) : difference; };
-  result.value = shown(seen);
+  const auto shown = [&](double difference) { return scale == Scale::ratio ? std::expm1(difference) : difference; };
+  Difference result{.scale = scale, .value = shown(seen)};
   if (from.size() < 2 || to.size() < 2) {
     result.runs_needed = 3;
     return result;
   }
-  const double a = variance(from) / static_cast<double>(from.size()), b = variance(to) / static_cast<double>(to.size());
   result.p_permutation = permutation_test(from, to, rules);
-  const double error = std::sqrt(a + b);
-  // What matters is a share of the base, or of its size if values are 0 or less.
-  const double matters = result.is_ratio ? std::log1p(rules.matters) : rules.matters * std::abs(mean(from));
-  double reach = 0;
-  if (error > 0) {
-    const double freedom =
-        (a + b) * (a + b) / (a * a / static_cast<double>(from.size() - 1) + b * b / static_cast<double>(to.size() - 1));
-    reach = quantile(freedom, rules.confidence) * error;
-    result.p_welch = two_sided(seen / error, freedom);
-  } else {
-    result.p_welch = seen == 0 ? 1 : 0;  // values that never vary, as a cap's
-  }
-  result.low = shown(seen - reach);
-  result.high = shown(seen + reach);
-  if (*result.p_welch < 1 - rules.confidence) {
+  const Reach reach = reach_of(from, to, rules.confidence);
+  result.p_welch = reach.p;
+  result.low = shown(seen - reach.reach);
+  result.high = shown(seen + reach.reach);
+  const bool is_different = reach.p < 1 - rules.confidence;
+  const double matters = scale == Scale::ratio ? rules.matters : rules.matters * std::abs(mean(from));
+  if (*result.low >= -matters && *result.high <= matters) {
+    result.verdict = is_different ? Verdict::too_small : Verdict::none_seen;
+  } else if (is_different) {
     result.verdict = seen > 0 ? Verdict::higher : Verdict::lower;
-    return result;
+  } else {
+    const double spread = std::sqrt((squares(from) + squares(to)) / static_cast<double>(from.size() + to.size() - 2));
+    const double least = scale == Scale::ratio ? std::log1p(rules.matters) : matters;
+    // Narrow enough to show what was seen, or to rule out what matters.
+    const double wanted = std::max(std::abs(seen), std::max(least - std::abs(seen), least / 2));
+    result.runs_needed = runs_for(wanted, spread, rules.confidence);
   }
-  if (std::abs(seen) + reach <= matters) {
-    result.verdict = Verdict::none_seen;
-    return result;
-  }
-  const double spread = std::sqrt((squares(from) + squares(to)) / static_cast<double>(from.size() + to.size() - 2));
-  // Narrow enough to show what was seen, or to rule out what matters.
-  const double wanted = std::max(std::abs(seen), std::max(matters - std::abs(seen), matters / 2));
-  result.runs_needed = runs_for(wanted, spread, rules.confidence);
   return result;
 }
 
-std::vector<std::vector<bool>> odd_runs(const std::vector<std::vector<double>>& groups) {
-  std::vector<std::vector<double>> logs;
-  bool positive = true;
+std::vector<std::vector<bool>> odd_runs(const std::vector<std::vector<double>>& groups, double by_chance) {
+  std::vector<std::vector<double>> scaled;
+  const Scale scale = scale_of(groups);
   for (const auto& group : groups) {
     check(group);
-    positive = positive && all_positive(group);
+    scaled.push_back(on_scale(group, scale));
   }
-  for (const auto& group : groups) logs.push_back(positive ? logarithms(group) : group);
-  double pooled = 0;
-  std::size_t runs = 0;
-  for (const auto& group : logs) {
-    pooled += squares(group);
-    runs += group.size();
-  }
+  std::vector<Suspect> suspects;
   std::vector<std::vector<bool>> odd;
-  for (const auto& group : logs) {
-    auto& flags = odd.emplace_back(group.size(), false);
-    const double freedom = static_cast<double>(runs) - static_cast<double>(logs.size()) - 1;
-    if (group.size() < kLeastForOdd || freedom < 1) continue;
-    const double middle = mean(group), share = 1 - 1 / static_cast<double>(group.size());
-    for (std::size_t i = 0; i < group.size(); ++i) {
-      const double residual = group[i] - middle;
-      const double without = (pooled - residual * residual / share) / freedom;  // the variance without this run
-      if (std::abs(residual) < kWorthNoting * (positive ? 1 : std::abs(middle))) continue;
-      flags[i] = without <= 0 || two_sided(residual / std::sqrt(without * share), freedom) < kOdd;
-    }
+  for (std::size_t g = 0; g < scaled.size(); ++g) {
+    odd.emplace_back(scaled[g].size(), false);
+    for (std::size_t i = 0; scaled[g].size() >= kLeastForOdd && i < scaled[g].size(); ++i)
+      suspects.push_back({g, i, chance_of(scaled, g, i, scale)});
+  }
+  std::sort(suspects.begin(), suspects.end(), [](const Suspect& a, const Suspect& b) { return a.chance < b.chance; });
+  const double level = by_chance * kOddLevel;
+  for (std::size_t i = 0; i < suspects.size(); ++i) {
+    if (suspects[i].chance * static_cast<double>(suspects.size() - i) >= level) break;
+    odd[suspects[i].group][suspects[i].run] = true;
   }
   return odd;
 }

@@ -14,10 +14,6 @@ namespace {
 
 constexpr std::size_t kBursts = 5;
 
-Moment moment_of(const SecondSeries& one, std::size_t second) {
-  return one.begin + kSecond * static_cast<std::int64_t>(second);
-}
-
 /// The least and most that a unit allows.
 std::pair<double, double> possible(const ReadingInfo& info) {
   constexpr double kInfinity = std::numeric_limits<double>::infinity();
@@ -49,7 +45,7 @@ void add_impossible(const SecondSeries& one, std::vector<OddStretch>& into) {
   each_stretch(
       one.values.size(), [&](std::size_t i) { return one.values[i] < range.first || one.values[i] > range.second; },
       [&](std::size_t begin, std::size_t end) {
-        into.push_back({one.info, OddKind::impossible, moment_of(one, begin),
+        into.push_back({one.info, OddKind::impossible, one.moment(begin),
                         kSecond * static_cast<std::int64_t>(end - begin), one.values[begin], 0, 0});
       });
 }
@@ -72,8 +68,8 @@ void add_spikes(const SecondSeries& one, const Noise& noise, const ChangeRules& 
         for (std::size_t i = begin; i < end; ++i) {
           if (std::abs(one.values[i] - usual.at(i)) > std::abs(one.values[worst] - usual.at(worst))) worst = i;
         }
-        into.push_back({one.info, OddKind::spike, moment_of(one, begin),
-                        kSecond * static_cast<std::int64_t>(end - begin), one.values[worst], usual.at(worst),
+        into.push_back({one.info, OddKind::spike, one.moment(begin), kSecond * static_cast<std::int64_t>(end - begin),
+                        one.values[worst], usual.at(worst),
                         std::abs(one.values[worst] - usual.at(worst)) / noise.spread});
       });
   // A reading that comes in bursts has no spikes.
@@ -97,14 +93,21 @@ void add_stuck(const SecondSeries& one, const ChangeRules& rules, std::vector<Od
       });
   if (moves < least || 10 * (still - stuck) > moves) return;  // it often stands still
   for (const auto& [begin, end] : found)
-    into.push_back({one.info, OddKind::stuck, moment_of(one, begin), kSecond * static_cast<std::int64_t>(end - begin),
+    into.push_back({one.info, OddKind::stuck, one.moment(begin), kSecond * static_cast<std::int64_t>(end - begin),
                     one.values[begin], one.values[begin], 0});
+}
+
+void add_gaps(const SecondSeries& one, std::vector<OddStretch>& into) {
+  for (const SecondGap& gap : one.gaps)
+    into.push_back({one.info, OddKind::gap, one.moment(gap.before - 1) + kSecond,
+                    kSecond * static_cast<std::int64_t>(gap.seconds), 0, 0, 0});
 }
 
 }  // namespace
 
 std::vector<OddStretch> oddities_in(const SecondSeries& one, const Noise& noise, const ChangeRules& rules) {
   std::vector<OddStretch> oddities;
+  add_gaps(one, oddities);
   add_impossible(one, oddities);
   add_spikes(one, noise, rules, oddities);
   add_stuck(one, rules, oddities);

@@ -2,7 +2,9 @@
 
 #include <algorithm>
 #include <cmath>
+#include <optional>
 #include <set>
+#include <span>
 #include <string_view>
 
 #include "frames/median.hpp"
@@ -21,6 +23,7 @@ using frames::median_of;
 namespace {
 
 constexpr double kOdd = 5;  // spreads from usual
+constexpr double kSeldom = 0.01;
 constexpr const char* kMarkReading = "recording.mark";
 
 /// What the meter says of the recording itself, and statistics of its span: the summary has those of all frames.
@@ -28,11 +31,36 @@ bool is_about_recording(const std::string& id) {
   return id.starts_with("recording.") || frame_statistic(id).has_value();
 }
 
-/// What a reading usually is, and how much it varies.
+/// The samples that cover a hitch, whatever their pace: from its beginning to the first one after its end. Each covers
+/// what is before it.
+class Covers {
+ public:
+  explicit Covers(const RunSeries& series) : at_(series.at) {
+    std::vector<std::int64_t> steps;
+    for (std::size_t i = 1; i < at_.size(); ++i) steps.push_back((at_[i] - at_[i - 1]).count());
+    if (!steps.empty()) pace_ = Nanoseconds(median_of(steps));
+  }
+
+  [[nodiscard]] std::pair<std::size_t, std::size_t> of(const Hitch& hitch) const {
+    const Moment end = hitch.begin + hitch.length;
+    const auto first = std::lower_bound(at_.begin(), at_.end(), hitch.begin);
+    auto last = std::lower_bound(at_.begin(), at_.end(), end);
+    if (last != at_.end() && *last <= end + 2 * pace_) ++last;
+    return {static_cast<std::size_t>(first - at_.begin()),
+            static_cast<std::size_t>(std::max(first, last) - at_.begin())};
+  }
+
+ private:
+  const std::vector<Moment>& at_;
+  Nanoseconds pace_{};
+};
+
+/// What a reading usually is, how much it varies, and how far from usual it is apart from hitches.
 struct Usual {
   double value = 0, spread = 0;
+  std::vector<double> elsewhere = {};  ///< distances, rising
 
-  static std::optional<Usual> of(const RunSeries& series) {
+  static std::optional<Usual> of(const RunSeries& series, const Covers& covers, std::span<const Hitch> hitches) {
     std::vector<double> values;
     for (const Value& value : series.values) {
       if (const auto n = number(value)) values.push_back(*n);
@@ -44,23 +72,46 @@ struct Usual {
     const int digits = digits_of(series.info);
     // A reading that stands still has no noise: then a change counts from a shown digit, or from a hundredth on.
     usual.spread = std::max({1.4826 * median_of(values), std::pow(10, -digits), 0.01 * std::abs(usual.value)});
+    usual.look_elsewhere(series, covers, hitches);
     return usual;
+  }
+
+  /// Share of the samples apart from hitches that are at least that far from usual.
+  [[nodiscard]] double often(double distance) const {
+    if (elsewhere.empty()) return 0;
+    const auto farther = elsewhere.end() - std::lower_bound(elsewhere.begin(), elsewhere.end(), distance);
+    return static_cast<double>(farther) / static_cast<double>(elsewhere.size());
+  }
+
+ private:
+  void look_elsewhere(const RunSeries& series, const Covers& covers, std::span<const Hitch> hitches) {
+    std::vector<bool> is_covered(series.at.size(), false);
+    for (const Hitch& hitch : hitches) {
+      const auto [first, last] = covers.of(hitch);
+      std::fill(is_covered.begin() + static_cast<std::ptrdiff_t>(first),
+                is_covered.begin() + static_cast<std::ptrdiff_t>(last), true);
+    }
+    for (std::size_t i = 0; i < series.at.size(); ++i) {
+      const auto n = is_covered[i] ? std::nullopt : number(series.values[i]);
+      if (n) elsewhere.push_back(std::abs(*n - value));
+    }
+    std::sort(elsewhere.begin(), elsewhere.end());
   }
 };
 
-/// The farthest that the reading was from usual in the samples that cover that time; each covers what is before it.
-std::optional<Oddity> oddity_of(const RunSeries& series, const Usual& usual, const Hitch& hitch) {
-  constexpr Nanoseconds kSampleEvery = kSecond / 2;
+/// The farthest that the reading was from usual in the samples that cover the hitch, if it seldom is apart from
+/// hitches.
+std::optional<Oddity> oddity_of(const RunSeries& series, const Covers& covers, const Usual& usual, const Hitch& hitch) {
+  const auto [first, last] = covers.of(hitch);
   std::optional<Oddity> farthest;
-  for (std::size_t i = 0; i < series.at.size(); ++i) {
-    const bool covers = series.at[i] >= hitch.begin && series.at[i] <= hitch.begin + hitch.length + kSampleEvery;
-    const auto value = covers ? number(series.values[i]) : std::nullopt;
+  for (std::size_t i = first; i < last; ++i) {
+    const auto value = number(series.values[i]);
     if (!value) continue;
-    const double spreads = std::abs(*value - usual.value) / usual.spread;
-    if (spreads >= kOdd && (!farthest || spreads > farthest->spreads))
-      farthest = Oddity{series.info, *value, usual.value, spreads};
+    const double distance = std::abs(*value - usual.value), spreads = distance / usual.spread;
+    if (spreads < kOdd || (farthest && spreads <= farthest->spreads)) continue;
+    farthest = Oddity{series.info, *value, usual.value, spreads, usual.often(distance / 2)};
   }
-  return farthest;
+  return farthest && farthest->often <= kSeldom ? farthest : std::nullopt;
 }
 
 std::vector<HitchInsight> worst_hitches(const Stutters& stutters, std::size_t most) {
@@ -73,11 +124,12 @@ std::vector<HitchInsight> worst_hitches(const Stutters& stutters, std::size_t mo
 }
 
 /// To the hitches at which the reading was far from usual.
-void add_oddity(std::vector<HitchInsight>& worst, const RunSeries& series) {
-  const auto usual =
-      is_about_recording(series.info.id) || series.info.id.starts_with("frame.") ? std::nullopt : Usual::of(series);
-  for (HitchInsight& one : worst) {
-    auto oddity = usual ? oddity_of(series, *usual, one.hitch) : std::nullopt;
+void add_oddity(RunInsight& insight, const RunSeries& series) {
+  if (is_about_recording(series.info.id) || series.info.id.starts_with("frame.")) return;
+  const Covers covers(series);
+  const auto usual = Usual::of(series, covers, insight.stutters.hitches);
+  for (HitchInsight& one : insight.hitches) {
+    auto oddity = usual ? oddity_of(series, covers, *usual, one.hitch) : std::nullopt;
     if (oddity) one.oddities.push_back(std::move(*oddity));
   }
 }
@@ -154,11 +206,12 @@ void add_oddities(RunInsight& insight, const Store& store, const std::vector<Rea
     for (std::size_t i = first; i < std::min(first + at_once, readings.size()); ++i) ids.insert(readings[i].id);
     for (const RunSeries& one :
          store.series(insight.info.id, [&](const ReadingInfo& info) { return ids.contains(info.id); }))
-      add_oddity(insight.hitches, one);
+      add_oddity(insight, one);
   }
   for (HitchInsight& one : insight.hitches)
-    std::stable_sort(one.oddities.begin(), one.oddities.end(),
-                     [](const Oddity& a, const Oddity& b) { return a.spreads > b.spreads; });
+    std::stable_sort(one.oddities.begin(), one.oddities.end(), [](const Oddity& a, const Oddity& b) {
+      return a.often != b.often ? a.often < b.often : a.spreads > b.spreads;
+    });
 }
 
 std::vector<RunMark> marks_in(const RunSeries* series) {

@@ -13,6 +13,8 @@
 namespace idlemeter {
 namespace {
 
+constexpr std::size_t kLongestHold = 10;  // seconds
+constexpr std::size_t kValuesOfGap = 20;  // with fewer numbers for each pause, pauses are how the series is
 constexpr std::size_t kMostSeconds = 400 * 24 * 3'600;  // a moment beyond that can't be
 
 std::size_t second_of(Moment at) {
@@ -28,20 +30,39 @@ class Series {
   void put(std::size_t second, double value) {
     auto& values = series_.values;
     if (values.empty()) {
-      first_ = second;
+      next_ = second;
       series_.begin = Moment{kSecond * static_cast<std::int64_t>(second)};
     }
-    if (second - first_ > values.size()) values.resize(second - first_, values.back());
+    const std::size_t missing = second - next_;
+    if (missing > kLongestHold) {
+      series_.gaps.push_back({values.size(), missing});
+    } else if (missing > 0) {
+      values.resize(values.size() + missing, values.back());
+    }
     values.push_back(value);
+    next_ = second + 1;
   }
 
   void finish(std::vector<SecondSeries>& all) {
+    if (series_.gaps.size() * kValuesOfGap > series_.values.size()) hold_over_gaps();
     if (!series_.values.empty()) all.push_back(std::move(series_));
   }
 
  private:
+  /// Of a reading that has a number only now and then, pauses are no gaps.
+  void hold_over_gaps() {
+    std::vector<double> held;
+    auto gap = series_.gaps.begin();
+    for (std::size_t i = 0; i < series_.values.size(); ++i) {
+      if (gap != series_.gaps.end() && gap->before == i) held.resize(held.size() + gap++->seconds, held.back());
+      held.push_back(series_.values[i]);
+    }
+    series_.values = std::move(held);
+    series_.gaps.clear();
+  }
+
   SecondSeries series_;
-  std::size_t first_ = 0;
+  std::size_t next_ = 0;
 };
 
 /// Gathers what falls into one second, and then hands it over. What comes too late is left out.
@@ -179,6 +200,12 @@ void add(Medians& medians, const std::vector<double>& values, const std::vector<
 }
 
 }  // namespace
+
+Moment SecondSeries::moment(std::size_t value) const {
+  std::size_t second = value;
+  for (const SecondGap& gap : gaps) second += gap.before <= value ? gap.seconds : 0;
+  return begin + kSecond * static_cast<std::int64_t>(second);
+}
 
 std::vector<SecondSeries> seconds_of(std::span<const FrameRecord> frames, const std::vector<RunSeries>& series) {
   std::vector<SecondSeries> all;

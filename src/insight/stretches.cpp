@@ -19,14 +19,17 @@ using insight::running_medians;
 namespace {
 
 constexpr double kOutlier = 4;  // spreads around the running median, beyond which a number counts as that far
-constexpr double kMostInflation = 30;
+constexpr double kMostInflation = 120;
 constexpr double kToDeviation = 1.4826;
-constexpr std::size_t kLongest = 5'400;  // numbers that are looked at one by one; longer series in blocks
-constexpr std::size_t kPlaces = 1'000;   // at which the noise of those is measured
-constexpr std::size_t kVeryLong = 43'200;
+constexpr std::size_t kLongest = 5'400;  // numbers; the noise of a longer series is measured here and there
+constexpr std::size_t kPlaces = 1'000;   // at which that is
 
 /// How many numbers make a block of a series that is so long.
-constexpr std::size_t block_of(std::size_t n) { return n <= kVeryLong ? 8 : 16; }
+constexpr std::size_t block_of(std::size_t n) {
+  if (n <= 600) return 1;
+  if (n <= kLongest) return 2;
+  return n <= 43'200 ? 8 : 16;
+}
 
 /// Sums of a series from its start, for lines through any part of it in constant time: each number weighs as much as
 /// the inverse of its variance. Places count from the middle of the series, so that no digits are lost.
@@ -82,12 +85,11 @@ std::vector<double> scaled(std::span<const double> series, double spread, std::s
   return values;
 }
 
-/// How a series is looked at.
+/// How a series is searched.
 struct Search {
   double penalty = 0;
   std::size_t least = 2, look_back = 2;
-  std::size_t dense = 2;  ///< of the newest places so many are candidates, of older ones every `thin`th
-  std::size_t thin = 1;
+  std::size_t dense = 2;  ///< candidates: so many of the newest places, then every second of twice as many, and so on
 };
 
 /// Where stretches begin, and the end of the last.
@@ -104,10 +106,13 @@ std::vector<std::size_t> cuts_of(const Sums& sums, std::size_t n, const Search& 
         before[end] = begin;
       }
     };
-    const std::size_t newest = end - how.least, first = newest - std::min(newest, how.dense);
-    const std::size_t oldest = end - std::min(end, how.look_back) + how.thin - 1, over = oldest % how.thin;
-    for (std::size_t begin = oldest - over; begin + over < first; begin += how.thin) consider(begin);
-    for (std::size_t begin = first; begin <= newest; ++begin) consider(begin);
+    const std::size_t oldest = end - std::min(end, how.look_back);
+    std::size_t to = end - how.least + 1;
+    for (std::size_t step = 1; to > oldest; step *= 2) {
+      const std::size_t from = to - std::min(to - oldest, how.dense * step);
+      for (std::size_t begin = (from + step - 1) / step * step; begin < to; begin += step) consider(begin);
+      to = from;
+    }
     for (const std::size_t begin : likely) consider(begin);
     // The beginning of what is now the last stretch stays a candidate, however old it gets.
     if (std::find(likely.begin(), likely.end(), before[end]) == likely.end()) likely.push_back(before[end]);
@@ -124,6 +129,21 @@ std::vector<std::size_t> cuts_of(const Sums& sums, std::size_t n, const Search& 
   cuts.push_back(0);
   std::reverse(cuts.begin(), cuts.end());
   return cuts;
+}
+
+/// Each cut to the number around it that is the best.
+void refine(std::vector<std::size_t>& cuts, const Sums& sums, std::size_t reach, std::size_t least) {
+  for (std::size_t i = 1; i + 1 < cuts.size(); ++i) {
+    const std::size_t from = std::max(cuts[i] - std::min(cuts[i], reach), cuts[i - 1] + least),
+                      to = std::min(cuts[i] + reach, cuts[i + 1] - least);
+    double closest = std::numeric_limits<double>::infinity();
+    for (std::size_t at = from; at <= to; ++at) {
+      const double distance = sums.distance(cuts[i - 1], at) + sums.distance(at, cuts[i + 1]);
+      if (distance >= closest) continue;
+      closest = distance;
+      cuts[i] = at;
+    }
+  }
 }
 
 /// First among means of blocks, then to the number around each cut: a day of seconds takes little of the time.
@@ -143,23 +163,10 @@ std::vector<std::size_t> cuts_by_blocks(const std::vector<double>& values, const
                                           {.penalty = penalty / static_cast<double>(block),
                                            .least = least,
                                            .look_back = std::max(least, rules.look_back / block),
-                                           .dense = 8,
-                                           .thin = 4});
+                                           .dense = std::max<std::size_t>(8, 32 / block)});
   for (std::size_t& cut : cuts) cut *= block;
   cuts.back() = n;
-  if (cuts.size() == 2) return cuts;
-  const Sums sums(values, spreads);
-  for (std::size_t i = 1; i + 1 < cuts.size(); ++i) {
-    const std::size_t reach = 4 * block, from = std::max(cuts[i] - std::min(cuts[i], reach), cuts[i - 1] + rules.least),
-                      to = std::min(cuts[i] + reach, cuts[i + 1] - rules.least);
-    double closest = std::numeric_limits<double>::infinity();
-    for (std::size_t at = from; at <= to; ++at) {
-      const double distance = sums.distance(cuts[i - 1], at) + sums.distance(at, cuts[i + 1]);
-      if (distance >= closest) continue;
-      closest = distance;
-      cuts[i] = at;
-    }
-  }
+  refine(cuts, Sums(values, spreads), std::max<std::size_t>(16, 4 * block), rules.least);
   return cuts;
 }
 
@@ -197,6 +204,40 @@ struct Scatter {
   }
 };
 
+double root_mean_square(const std::vector<double>& numbers) {
+  double sum = 0;
+  for (const double one : numbers) sum += one * one;
+  return numbers.empty() ? 0 : std::sqrt(sum / static_cast<double>(numbers.size()));
+}
+
+/// By the mean distance (of a normal distribution, sqrt(2 / pi) of the deviation); 0 if few numbers are off at all.
+double spread_of_few(const std::vector<double>& apart) {
+  constexpr double kFew = 0.15, kToDeviationOfMean = 1.2533;
+  const auto n = static_cast<double>(apart.size());
+  const auto off = std::count_if(apart.begin(), apart.end(), [](double one) { return one > 0; });
+  if (static_cast<double>(off) < kFew * n) return 0;
+  return kToDeviationOfMean * std::accumulate(apart.begin(), apart.end(), 0.0) / n;
+}
+
+double square(double number) { return number * number; }
+
+/// The standard deviation of the levels of blocks of so many numbers: by how far each is from a line through its
+/// neighbours, so that neither trends nor some changes count. 0 if the series has few.
+double wander_of(std::span<const double> series, std::size_t length, bool is_coarse) {
+  constexpr std::size_t kLeastBlocks = 12;
+  std::vector<double> block, apart;
+  const auto level_from = [&](std::size_t begin) {
+    block.assign(series.begin() + static_cast<std::ptrdiff_t>(begin),
+                 series.begin() + static_cast<std::ptrdiff_t>(begin + length));
+    return is_coarse ? std::accumulate(block.begin(), block.end(), 0.0) / static_cast<double>(length)
+                     : median_of(block);
+  };
+  const std::size_t stride = length * (series.size() <= kLongest ? 1 : 1 + series.size() / kLongest / 2);
+  for (std::size_t i = 0; i + 3 * length <= series.size(); i += stride)
+    apart.push_back(std::abs(level_from(i) - 2 * level_from(i + length) + level_from(i + 2 * length)));
+  return apart.size() < kLeastBlocks ? 0 : kToDeviation * median_of(apart) / std::sqrt(6.0);
+}
+
 }  // namespace
 
 Noise noise_of(std::span<const double> series, std::size_t window) {
@@ -204,28 +245,24 @@ Noise noise_of(std::span<const double> series, std::size_t window) {
   if (series.size() < 3) return noise;
   Scatter scatter(series, window);
   noise.spread = kToDeviation * median_of(scatter.apart);
+  double steps = kToDeviation * median_of(scatter.steps);
+  const bool is_coarse = noise.spread <= 0;
+  if (is_coarse) {
+    // A whole number that often is its neighbours' median, but not only after a few jumps.
+    noise.spread = spread_of_few(scatter.apart);
+    steps = root_mean_square(scatter.steps);
+  }
   if (noise.spread <= 0) return noise;
   // The variance of a step is 2 (1 - r) of the series'.
-  const double step = kToDeviation * median_of(scatter.steps) / noise.spread;
+  const double step = steps / noise.spread;
   const double correlation = std::clamp(1 - step * step / 2, 0.0, 0.99);
   noise.inflation = (1 + correlation) / (1 - correlation);
-  // What wanders over minutes varies little around a running median. The medians of blocks show it.
-  constexpr std::size_t kHalfMinute = 30, kLeastBlocks = 12;
-  std::vector<double> between, block;
-  const auto median_from = [&](std::size_t begin) {
-    block.assign(series.begin() + static_cast<std::ptrdiff_t>(begin),
-                 series.begin() + static_cast<std::ptrdiff_t>(begin + kHalfMinute));
-    return median_of(block);
-  };
-  const std::size_t stride = kHalfMinute * (series.size() <= kLongest ? 1 : 1 + series.size() / kLongest / 2);
-  for (std::size_t i = 0; i + 2 * kHalfMinute <= series.size(); i += stride)
-    between.push_back(std::abs(median_from(i + kHalfMinute) - median_from(i)));
-  if (between.size() >= kLeastBlocks) {
-    const double wander = kToDeviation * median_of(between) / std::sqrt(2.0);
-    noise.spread = std::max(noise.spread, wander);
-    noise.inflation =
-        std::max(noise.inflation, wander * wander * static_cast<double>(kHalfMinute) / (noise.spread * noise.spread));
-  }
+  // What wanders over minutes varies little around a running median.
+  const double half_minute = wander_of(series, 30, is_coarse), minutes = wander_of(series, 120, is_coarse);
+  noise.spread = std::max(noise.spread, half_minute);
+  constexpr double kSure = 0.6;  // few blocks of two minutes say only roughly how much these vary
+  noise.inflation = std::max(
+      {noise.inflation, 30 * square(half_minute / noise.spread), 120 * square(kSure * minutes / noise.spread)});
   noise.inflation = std::min(kMostInflation, noise.inflation);
   return noise;
 }
@@ -247,9 +284,7 @@ std::vector<Stretch> stretches_of(std::span<const double> series, const Noise& n
     for (const double spread : spreads) relative.push_back(spread / noise.spread);
     const std::vector<double> values = scaled(series, noise.spread, spreads);
     const double penalty = rules.penalty * noise.inflation;
-    cuts = n > kLongest
-               ? cuts_by_blocks(values, relative, penalty, rules)
-               : cuts_of(Sums(values, relative), n, {penalty, rules.least, rules.look_back, rules.look_back, 1});
+    cuts = cuts_by_blocks(values, relative, penalty, rules);
   }
   std::vector<Stretch> stretches;
   for (std::size_t i = 1; i < cuts.size(); ++i) stretches.push_back(stretch_of(series, cuts[i - 1], cuts[i]));

@@ -160,8 +160,12 @@ std::string change_words(const ReadingChange& change) {
                          pace(change.before));
     return fmt::format("{} began to {} by {} a minute", name, change.after > 0 ? "rise" : "fall", pace(change.after));
   }
-  return fmt::format("{} {} from {} to {}", name, change.after > change.before ? "rose" : "fell",
-                     shown(info, change.before), with(shown(info, change.after)));
+  if (change.kind == ChangeKind::brief)
+    return fmt::format("for {} s {} was {}, else {}", std::max<std::int64_t>(1, (change.until - change.at) / kSecond),
+                       name, with(shown(info, change.after)), with(shown(info, change.before)));
+  const std::string words = fmt::format("{} {} from {} to {}", name, change.after > change.before ? "rose" : "fell",
+                                        shown(info, change.before), with(shown(info, change.after)));
+  return change.kind == ChangeKind::trend ? words + " until " + second_words(change.until) : words;
 }
 
 namespace {
@@ -220,6 +224,9 @@ std::string oddity_words(const OddStretch& odd) {
       return fmt::format("At {} {} was {} for {} s, which can't be", at, name, value, seconds);
     case OddKind::stuck:
       return fmt::format("From {} {} stood still at {} for {} s: the sensor may be stuck", at, name, value, seconds);
+    case OddKind::gap:
+      return fmt::format("From {} to {} there are no values of {}{}", at, second_words(odd.at + odd.length), name,
+                         odd.others == 0 ? "" : fmt::format(" and {} other{}", odd.others, odd.others == 1 ? "" : "s"));
     case OddKind::spike:
       break;
   }
@@ -231,17 +238,17 @@ std::string in_sentence(const std::string& title) {
   return is_word ? lower_case(title.substr(0, 1)) + title.substr(1) : title;
 }
 
-std::string mean_words(const ReadingInfo& info, const ComparedGroup& group) {
+std::string mean_words(const ComparedFigure& figure, const ComparedGroup& group) {
   if (!group.mean) return "–";
-  const std::string mean = shown(info, *group.mean);
+  const std::string mean = shown(figure.info, *group.mean);
   if (!group.spread) return mean;
-  const bool in_percent = *std::min_element(group.values.begin(), group.values.end()) > 0;
   return fmt::format("{} ± {}", mean,
-                     in_percent ? format_number(100 * *group.spread, 1) + " %" : shown(info, *group.spread, 1));
+                     figure.scale == Scale::ratio ? format_number(100 * *group.spread, 1) + " %"
+                                                  : shown(figure.info, *group.spread, 1));
 }
 
 std::string amount_words(const ReadingInfo& info, const Difference& difference, double value) {
-  return difference.is_ratio ? change(value) : (value > 0 ? "+" : "") + shown(info, value, 1);
+  return difference.scale == Scale::ratio ? change(value) : (value > 0 ? "+" : "") + shown(info, value, 1);
 }
 
 std::string interval_words(const ReadingInfo& info, const Difference& difference) {
@@ -263,18 +270,56 @@ std::string verdict_words(const ReadingInfo& info, const Difference& difference)
 std::vector<std::string> odd_run_words(const Comparison& comparison) {
   std::vector<std::string> lines;
   for (const ComparedFigure& figure : comparison.figures) {
-    for (const ComparedGroup& group : figure.groups) {
-      if (group.odd.empty()) continue;
-      const char* const several = group.odd.size() == 1 ? "" : "s";
-      lines.push_back(fmt::format("run{0} {1}: the odd one{0} out by {2}", several, fmt::join(group.odd, ", "),
-                                  in_sentence(figure.info.title)));
+    std::vector<std::int64_t> odd;
+    std::vector<std::string> without;
+    for (std::size_t g = 0; g < figure.groups.size(); ++g) {
+      const ComparedGroup& group = figure.groups[g];
+      odd.insert(odd.end(), group.odd.begin(), group.odd.end());
+      if (const auto& d = group.without_odd)
+        without.push_back(fmt::format("{} {} ({}), {}", printable(comparison.names[g]),
+                                      amount_words(figure.info, *d, d->value), interval_words(figure.info, *d),
+                                      verdict_words(figure.info, *d)));
     }
+    if (odd.empty()) continue;
+    const bool one = odd.size() == 1;
+    std::string line = fmt::format("run{} {}: the odd one{} out by {}, and counted", one ? "" : "s",
+                                   fmt::join(odd, ", "), one ? "" : "s", in_sentence(figure.info.title));
+    if (!without.empty()) line += fmt::format("; without {}: {}", one ? "it" : "them", fmt::join(without, "; "));
+    lines.push_back(std::move(line));
   }
-  if (!lines.empty())
-    lines.push_back(comparison.dropped.empty()
-                        ? "they count all the same; --drop-odd leaves them out"
-                        : fmt::format("left out of every figure: runs {}", fmt::join(comparison.dropped, ", ")));
   return lines;
+}
+
+std::vector<std::string> doubt_words(const Comparison& comparison) {
+  constexpr std::pair<std::string_view, std::string_view> kShort[] = {
+      {"empty", "without frames"},
+      {"few-frames", "of too few frames for a low"},
+      {"game-crashed", "ended by a crash"},
+      {"store-failed", "cut by the disk"},
+      {"frames-lost", "with lost frames"},
+      {"loading", "with loading in it"},
+      {"other-load", "beside other programs"},
+      {"warming-up", "not warmed up"},
+      {"size-changed", "whose picture changed its size"}};
+  std::vector<std::string> lines;
+  for (const GroupDoubt& one : comparison.doubts) {
+    const auto* const words =
+        std::find_if(std::begin(kShort), std::end(kShort), [&](const auto& pair) { return pair.first == one.rule; });
+    lines.push_back(fmt::format("{}: {} of {} run{} {} ({})", printable(comparison.names[one.group]), one.runs.size(),
+                                one.of, one.of == 1 ? "" : "s",
+                                words == std::end(kShort) ? std::string_view(one.rule) : words->second,
+                                fmt::join(one.runs, ", ")));
+  }
+  return lines;
+}
+
+std::string kind_of_means(const Comparison& comparison) {
+  const auto plain = std::count_if(comparison.figures.begin(), comparison.figures.end(),
+                                   [](const ComparedFigure& one) { return one.scale == Scale::plain; });
+  if (plain == 0) return "geometric means";
+  return static_cast<std::size_t>(plain) == comparison.figures.size()
+             ? "arithmetic means"
+             : "geometric means (arithmetic ones of figures that can be 0)";
 }
 
 }  // namespace idlemeter

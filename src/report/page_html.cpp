@@ -104,7 +104,7 @@ std::string compared(const Comparison& comparison, const ComparedFigure& figure)
     rows += row({{html(comparison.names[g]), row_head},
                  {fmt::format("{}", group.values.size()), number},
                  {bar(group, largest(figure), g)},
-                 {html(mean_words(figure.info, group)), number},
+                 {html(mean_words(figure, group)), number},
                  {difference ? html(amount_words(figure.info, *difference, difference->value)) : "", number},
                  {difference ? html(interval_words(figure.info, *difference)) : "", number},
                  {verdict, words}});
@@ -194,6 +194,7 @@ std::string comparison_section(const Comparison& comparison, double confidence) 
   for (const ComparedFigure& figure : comparison.figures) text += compared(comparison, figure);
   std::vector<std::string> odd;
   for (const std::string& line : odd_run_words(comparison)) odd.push_back(html(line));
+  for (const std::string& line : doubt_words(comparison)) odd.push_back(html(line));
   text += list("doubts", odd);
   if (!comparison.others.empty()) {
     std::vector<Cell> heads = {{"What"}};
@@ -336,7 +337,8 @@ std::string definitions_section(const FigureSet& figures, double confidence) {
   if (confidence > 0)
     add("Difference, interval, verdict",
         fmt::format(
-            "A run is the unit. Means are geometric, the spread is the standard deviation from run to run, "
+            "A run is the unit. Means are geometric (arithmetic of figures that can be 0), the spread is the standard "
+            "deviation from run to run, "
             "differences are of the means to the base's with {:g} % intervals (Welch 1947). “No difference seen” "
             "means that the interval leaves no room for one that matters; “too few runs to tell” is said "
             "otherwise.",

@@ -345,6 +345,9 @@ class Finder {
     note(plan_.format.frame_time, "frame times");
     note(plan_.format.time, "moments");
     note(plan_.format.gpu_work, "GPU times");
+    if (plan_.format.frame_time.unit == LogUnit::frames_per_second && !plan_.format.time.at)
+      plan_.notes.emplace_back(
+          "each line counts as a frame, for no moments say otherwise: averages of seconds have no lows");
     if (plan_.format.split.at)
       plan_.notes.push_back(fmt::format("a run for each value of column '{}'", plan_.format.split.name));
   }

@@ -29,16 +29,19 @@ enum class Better : std::uint8_t { higher, lower, neither };
 struct ComparedGroup {
   std::vector<double> values = {};            ///< one a run that counts
   std::vector<std::int64_t> runs = {};        ///< their numbers
-  std::vector<std::int64_t> odd = {};         ///< the runs that are odd ones out, whether they count or not
+  std::vector<std::int64_t> odd = {};         ///< the runs that are odd ones out; they count
   std::optional<double> mean = {};            ///< see group_mean(); empty without a value
   std::optional<double> spread = {};          ///< see group_spread()
   std::optional<MeanInterval> interval = {};  ///< see group_interval()
   std::optional<Difference> difference = {};  ///< to the base; empty of the base itself, and if either has no value
+  /// The difference without odd runs; empty if neither group has any.
+  std::optional<Difference> without_odd = {};
 };
 
 struct ComparedFigure {
   ReadingInfo info;
   Better better = Better::neither;
+  Scale scale = Scale::ratio;                        ///< of all groups
   std::vector<ComparedGroup> groups = {};            ///< in the order of the groups
   std::optional<std::size_t> best = {}, worst = {};  ///< groups; empty unless they really differ
 };
@@ -49,17 +52,24 @@ struct OtherDifference {
   std::vector<std::string> values;  ///< by group; several values within a group are separated by commas
 };
 
+/// A reason to doubt runs of a group.
+struct GroupDoubt {
+  std::size_t group = 0;
+  std::string rule;                ///< as of Doubt
+  std::vector<std::int64_t> runs;  ///< their numbers
+  std::size_t of = 0;              ///< runs in the group
+};
+
 struct Comparison {
   std::vector<std::string> names;  ///< of the groups
   std::size_t base = 0;
   std::vector<ComparedFigure> figures;
   std::vector<OtherDifference> others;
-  std::vector<std::int64_t> dropped = {};  ///< odd runs that don't count
+  std::vector<GroupDoubt> doubts = {};  ///< by group
 };
 
 struct CompareOptions {
-  std::size_t base = 0;   ///< the group that the others are compared with
-  bool drop_odd = false;  ///< odd runs, by any figure, count in no figure
+  std::size_t base = 0;  ///< the group that the others are compared with
   DifferenceRules rules = {};
   std::vector<std::string> told = {};  ///< settings and facts that the groups were made by: not reported again
 };

@@ -12,12 +12,22 @@ namespace idlemeter {
 enum class Verdict : std::uint8_t {
   higher,
   lower,
-  none_seen,  ///< the interval leaves no room for a difference that matters
+  none_seen,  ///< the interval leaves no room for a difference that matters, and holds 0
+  too_small,  ///< the interval leaves out 0, but also any difference that matters
   too_few     ///< of runs to tell
 };
 
-/// "higher", "lower", "no difference seen", "too few runs to tell"
+/// "higher", "lower", "no difference seen", "too small to matter", "too few runs to tell"
 [[nodiscard]] std::string_view name_of(Verdict verdict);
+
+/// On which scale values are averaged and compared: one for all groups of a figure.
+enum class Scale : std::uint8_t {
+  ratio,  ///< logarithms: geometric means, spreads and differences as shares
+  plain   ///< the values themselves, as some are 0 or less
+};
+
+/// Scale::ratio if all values are above 0.
+[[nodiscard]] Scale scale_of(const std::vector<std::vector<double>>& groups);
 
 struct DifferenceRules {
   double confidence = 0.95;   ///< of the interval; above 0 and below 1
@@ -28,7 +38,7 @@ struct DifferenceRules {
 
 /// How a group's figure differs from the base's. A run is the unit: one value each.
 struct Difference {
-  bool is_ratio = true;                       ///< else a difference in the figure's unit, as some values are 0 or less
+  Scale scale = Scale::ratio;                 ///< plain: a difference in the figure's unit
   double value = 0;                           ///< other / base - 1, of geometric means; or other - base
   std::optional<double> low = {}, high = {};  ///< Welch's interval; empty with a single run in a group
   std::optional<double> p_welch = {};         ///< two-sided
@@ -37,29 +47,39 @@ struct Difference {
   std::optional<int> runs_needed = {};  ///< in each group to settle it, if runs keep varying like this
 };
 
-/// On the logarithms of the values, or on the values themselves if one of them is 0 or less: Welch (1947) for the
-/// interval, whose degrees of freedom are Welch's and Satterthwaite's, and a permutation test of the difference of the
-/// means (all permutations if they aren't too many). O(permutations * runs). Throws std::invalid_argument if a group is
-/// empty, a value isn't finite or a rule is out of its range.
+/// Welch (1947) for the interval, whose degrees of freedom are Welch's and Satterthwaite's, and a permutation test of
+/// the difference of the means (all permutations if they aren't too many). What matters is as far up as down, in shares
+/// of the base. O(permutations * runs). Throws std::invalid_argument if a group is empty, a value isn't finite or a
+/// rule is out of its range.
+[[nodiscard]] Difference difference_of(std::span<const double> base, std::span<const double> other, Scale scale,
+                                       const DifferenceRules& rules = {});
+/// On the scale of these two groups.
 [[nodiscard]] Difference difference_of(std::span<const double> base, std::span<const double> other,
                                        const DifferenceRules& rules = {});
 
-/// Which runs are odd ones out, by group: a normal run is flagged in 2.5 % of cases. By the externally
-/// studentized residual of the logarithm (Cook & Weisberg 1982) with a spread that is pooled over all groups, for a
-/// group of five runs alone can't tell. Only in groups of at least four runs, and runs that are 1 % off or more.
-[[nodiscard]] std::vector<std::vector<bool>> odd_runs(const std::vector<std::vector<double>>& groups);
+/// Of how many comparisons of ordinary runs an odd run is named in, with one figure.
+inline constexpr double kOddByChance = 0.05;
 
-/// The geometric mean; the arithmetic one if a value is 0 or less.
-[[nodiscard]] double group_mean(std::span<const double> values);
+/// Which runs are odd ones out, by group. By the externally studentized residual (Cook & Weisberg 1982): a run's
+/// distance from the others of its group, against the spread of all groups without this run, or its own group's without
+/// it if that is more; against the latter alone, with its fewer degrees of freedom, if it is so much more that chance
+/// is no explanation (F test, 2 %). All runs together by Holm's (1979) step-down. Only in groups of at least four runs,
+/// and runs that are 1 % off or more. Runs aren't odd if the others don't vary at all.
+[[nodiscard]] std::vector<std::vector<bool>> odd_runs(const std::vector<std::vector<double>>& groups,
+                                                      double by_chance = kOddByChance);
 
-/// Where the true mean lies, by Student's interval around group_mean(), on the same scale. Empty with a single run.
+/// The geometric mean, or of Scale::plain the arithmetic one.
+[[nodiscard]] double group_mean(std::span<const double> values, Scale scale);
+
+/// Where the true mean lies, by Student's interval around group_mean(). Empty with a single run.
 struct MeanInterval {
   double low = 0, high = 0;
 };
-[[nodiscard]] std::optional<MeanInterval> group_interval(std::span<const double> values, double confidence = 0.95);
+[[nodiscard]] std::optional<MeanInterval> group_interval(std::span<const double> values, Scale scale,
+                                                         double confidence = 0.95);
 
-/// Standard deviation from run to run: of the logarithms, so that 0.01 is 1 %; of the values if one is 0 or less.
-/// Empty with a single run.
-[[nodiscard]] std::optional<double> group_spread(std::span<const double> values);
+/// Standard deviation from run to run: of the logarithms, so that 0.01 is 1 %; or of the values. Empty with a single
+/// run.
+[[nodiscard]] std::optional<double> group_spread(std::span<const double> values, Scale scale);
 
 }  // namespace idlemeter

@@ -1,9 +1,11 @@
 // Idle Meter: the figures of a run that somebody wants, by their ids.
 #pragma once
 
+#include <array>
 #include <cstdint>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "idlemeter/frames/frame_statistic.hpp"
@@ -19,6 +21,10 @@ struct RunFigure {
   std::optional<double> value = {};  ///< in the unit; empty if the run doesn't have it
   bool is_uncertain = false;         ///< a low or percentile of too few frames
 };
+
+/// What a comparison is about if nothing else is said, as ids of a FigureSet.
+inline constexpr std::array<std::string_view, 5> kUsualFigures = {"frame.average", "frame.low@1%", "frame.low@0.1%",
+                                                                  "frame.median", "stutter.lost"};
 
 /// Figures by ids:
 ///

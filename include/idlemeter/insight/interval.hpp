@@ -2,7 +2,6 @@
 #pragma once
 
 #include <cstdint>
-#include <functional>
 #include <optional>
 #include <span>
 #include <string>
@@ -25,15 +24,10 @@ struct Figure {
 /// that its ends change places.
 struct FigureInterval {
   double low = 0, high = 0;
-  double block = 1;  ///< mean length of the blocks that were drawn, in frames
 };
 
 struct IntervalOptions {
   double confidence = 0.95;  ///< above 0 and below 1
-  int resamples = 1000;      ///< at least 100; time grows with it
-  std::uint64_t seed = 1;    ///< the same seed gives the same interval
-  /// Called now and then with the share that is done; false gives up.
-  std::function<bool(double)> progress = {};
 };
 
 /// The interval of a figure, or why there is none.
@@ -42,14 +36,17 @@ struct IntervalResult {
   std::string reason = {};  ///< of none: "only 12 frames in the slowest 0.1%; at least 25 are needed"
 };
 
-/// By the stationary bootstrap (Politis & Romano 1994), because frames depend on their neighbours: resamples of blocks
-/// of geometrically distributed length, whose mean is chosen from the autocorrelation of the figure's influence
-/// (Politis & White 2004, as corrected by Patton, Politis & White 2009); percentiles of the resampled figures are the
-/// ends, corrected as docs/statistics.md says.
+/// Where the figure would lie if this stretch of play went on like this for long; not where the next run's lies.
 ///
-/// No interval if it wouldn't be honest: with fewer than 25 frames beyond a percentile or in a low's share, or fewer
-/// than 25 blocks in the run. Intervals that aren't frames are left out. O(resamples * n). Throws
-/// std::invalid_argument if an option, a share or a percentile is out of its range.
+/// The figure is seen as the mean of a series (its influence). The variance of that mean comes from how the series
+/// varies along the run: the mean power of the six slowest cosines, with Student's t (the equal-weighted cosine
+/// estimator of Lazarus, Lewis, Stock & Watson 2018). A share of frames is turned into its percentile's ends (Woodruff
+/// 1952). Which figures, bounds and corrections: docs/statistics.md.
+///
+/// No interval if it would mislead: with fewer than 120 frames, with fewer than 25 beyond a percentile or in a low's
+/// share, or if the slow cosines are much stronger than the others: then the level wanders as long as the run lasts.
+/// Skips what isn't a frame. O(n log n). Throws std::invalid_argument if an option, a share or a percentile is out of
+/// its range.
 [[nodiscard]] IntervalResult interval_of(std::span<const Nanoseconds> intervals, const Figure& figure,
                                          const IntervalOptions& options = {});
 
@@ -61,8 +58,5 @@ struct SureFigure {
 /// The intervals of the average, the median, and the percentiles and lows of the request, in this order.
 [[nodiscard]] std::vector<SureFigure> intervals_of(std::span<const Nanoseconds> intervals,
                                                    const SummaryRequest& request, const IntervalOptions& options = {});
-
-/// The mean block length for the mean of that series, in elements; 1 to a third of its length. O(n^1.5).
-[[nodiscard]] double block_length_for(std::span<const double> series);
 
 }  // namespace idlemeter

@@ -32,11 +32,12 @@ struct Oddity {
   double value = 0;    ///< at that moment, the farthest from usual
   double usual = 0;    ///< the run's median
   double spreads = 0;  ///< how far it is from usual in the run's own noise (1.4826 * median absolute deviation)
+  double often = 0;    ///< share of the samples apart from hitches that are at least half as far; at most 0.01
 };
 
 struct HitchInsight {
   Hitch hitch;
-  std::vector<Oddity> oddities;  ///< the farthest first
+  std::vector<Oddity> oddities;  ///< those that are seldom unusual first, then the farthest
 };
 
 /// A moment that the player marked.

@@ -1,6 +1,7 @@
 // Idle Meter: a run's frames and readings as one number for each second.
 #pragma once
 
+#include <cstddef>
 #include <cstdint>
 #include <span>
 #include <vector>
@@ -13,11 +14,23 @@
 
 namespace idlemeter {
 
+/// Seconds without a number.
+struct SecondGap {
+  std::size_t before = 0;   ///< the number that follows it
+  std::size_t seconds = 0;  ///< how long it is
+};
+
 /// One number for each second.
 struct SecondSeries {
   ReadingInfo info;
-  Moment begin{};                   ///< of the first second
-  std::vector<double> values = {};  ///< the median of each second's numbers; of a second without one, that before it
+  Moment begin{};  ///< of the first second
+  /// The median of each second's numbers. Of up to ten seconds without one it is the number before; longer pauses have
+  /// no numbers, unless the series has a number only now and then.
+  std::vector<double> values = {};
+  std::vector<SecondGap> gaps = {};  ///< in order
+
+  /// When that second begins. O(gaps).
+  [[nodiscard]] Moment moment(std::size_t value) const;
 };
 
 /// The rate, the median frame time and the slowest hundredth of frame times ("frame.percentile@99%") of each second,

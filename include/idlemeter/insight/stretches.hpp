@@ -10,7 +10,7 @@ namespace idlemeter {
 /// A series' own noise.
 struct Noise {
   double spread = 0;     ///< standard deviation around a running median, robustly (1.4826 * median absolute deviation);
-                         ///< or from one half minute to the next, if that is more
+                         ///< or of half minutes around lines through their neighbours, if that is more
   double inflation = 1;  ///< how much more a mean varies than one of independent numbers: (1 + r) / (1 - r), at least
                          ///< 1, with the correlation r of neighbours (of an AR(1) process)
 };
@@ -40,8 +40,8 @@ struct StretchRules {
 /// a line through each stretch, plus the penalty for each change. By PELT's recursion (Killick, Fearnhead & Eckley
 /// 2012, optimal partitioning after Jackson et al. 2005) with candidates that are given up after `look_back` numbers,
 /// so that hours without a change take no more time than others. Outliers count as four spreads. Series of more than
-/// 5,400 numbers are looked at in blocks of 8 first, those of more than 43,200 in blocks of 16, and shorter stretches
-/// than two blocks aren't found in them. O(n * look_back).
+/// 600 numbers are searched in blocks of 2 first, those of more than 5,400 in blocks of 8, and of more than 43,200 in
+/// blocks of 16: shorter stretches than two blocks aren't found in them. O(n * log(look_back)).
 /// Empty for an empty series. `spreads`: each number's own (above 0), where they aren't all the noise's. Throws
 /// std::invalid_argument if a number isn't finite, spreads are of another length, or a rule is out of its range.
 [[nodiscard]] std::vector<Stretch> stretches_of(std::span<const double> series, const Noise& noise,

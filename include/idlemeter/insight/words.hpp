@@ -64,7 +64,7 @@ namespace idlemeter {
 [[nodiscard]] std::string in_sentence(const std::string& title);
 
 /// "124.7 ± 0.8 %": the mean and the spread from run to run; "–" without a value.
-[[nodiscard]] std::string mean_words(const ReadingInfo& figure, const ComparedGroup& group);
+[[nodiscard]] std::string mean_words(const ComparedFigure& figure, const ComparedGroup& group);
 
 /// A difference, or an end of its interval: "+36.8 %", "-12.5" in the figure's unit.
 [[nodiscard]] std::string amount_words(const ReadingInfo& figure, const Difference& difference, double value);
@@ -72,11 +72,18 @@ namespace idlemeter {
 /// "+35.0 % to +38.6 %"; empty without an interval.
 [[nodiscard]] std::string interval_words(const ReadingInfo& figure, const Difference& difference);
 
-/// "faster" or "slower" of rates, "higher" or "lower" of other figures, "no difference seen", "too few runs to tell;
-/// about 9 in each group would do"
+/// "faster" or "slower" of rates, "higher" or "lower" of other figures, "no difference seen", "too small to
+/// matter", "too few runs to tell; about 9 in each group would do"
 [[nodiscard]] std::string verdict_words(const ReadingInfo& figure, const Difference& difference);
 
-/// A sentence for each group and figure with odd runs, and what became of them.
+/// A sentence for each figure with odd runs, and what the difference would be without them.
 [[nodiscard]] std::vector<std::string> odd_run_words(const Comparison& comparison);
+
+/// A sentence for each group and reason to doubt its runs: "High: 2 of 5 runs not warmed up (4, 5)".
+[[nodiscard]] std::vector<std::string> doubt_words(const Comparison& comparison);
+
+/// "geometric means", "arithmetic means" or "arithmetic means of those with a 0, else geometric ones": what the
+/// figures' means are.
+[[nodiscard]] std::string kind_of_means(const Comparison& comparison);
 
 }  // namespace idlemeter
