@@ -5,6 +5,7 @@
 #include <iostream>
 #include <new>
 
+#include "advice.hpp"
 #include "commands.hpp"
 #include "idlemeter/base/error.hpp"
 #include "output.hpp"
@@ -56,7 +57,7 @@ int main(int argc, char** argv) {
   } catch (const ReaderGone&) {
     return end_by_closed_pipe();
   } catch (const Error& failure) {
-    complain("idlemeter: {}\n", failure.what());
+    complain("idlemeter: {}\n", message_of(failure));
     if (failure.code() == Error::Code::damaged)
       complain("Copy what can still be read: idlemeter runs check --repair NEW.db --store FILE\n");
     return 1;

@@ -38,6 +38,11 @@ int misuse(const std::string& command, const std::string& wrong) {
   return 2;
 }
 
+std::string problem_with_options(const RecordingPlan& plan) {
+  if (plan.repeat > 1 && !plan.length) return "runs that are repeated need a length: say how long each is, with --for";
+  return problem_with(plan);
+}
+
 void add_plan_options(Command command, RecordingPlan& plan) {
   RecordingPlan* const to = &plan;
   const auto time = [&](const char* name, Nanoseconds least, auto set, const char* about) {

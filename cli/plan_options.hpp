@@ -14,6 +14,9 @@ namespace idlemeter::cli {
 /// run.
 void add_plan_options(Command command, RecordingPlan& plan);
 
+/// What is wrong with a plan, in the words of these options; empty if nothing is.
+std::string problem_with_options(const RecordingPlan& plan);
+
 /// --set and --tag alone, likewise.
 void add_setting_options(Command command, RunNotes& notes);
 

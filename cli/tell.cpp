@@ -83,7 +83,8 @@ std::string done(const MeterCommand& command, const MeterAnswer& answer) {
 }
 
 int tell(const TellOptions& options) {
-  if (const std::string wrong = problem_with(options.command.plan); !wrong.empty()) return misuse("tell record", wrong);
+  if (const std::string wrong = problem_with_options(options.command.plan); !wrong.empty())
+    return misuse("tell record", wrong);
   if (options.command.what == What::note && options.command.plan.notes.empty())
     return misuse("tell note", "nothing to add; give a TEXT, --set or --tag");
   int status = 0;

@@ -132,9 +132,7 @@ TEST(FrameLog, SaysWhatItCannotBeRead) {
   } cases[] = {
       {"", {}, "log.csv: has no lines"},
       {"frame time (ms)\n", {}, "log.csv: has no frames"},
-      {"n,speed\n1,2\n",
-       {},
-       "no column is clearly the frame times; name it with --frame-time; the columns seem to be 'n', 'speed'"},
+      {"n,speed\n1,2\n", {}, "no column is clearly the frame times; the columns seem to be 'n', 'speed'"},
       {"frame time A,frame time B\n16,17\n",
        {},
        "several columns may be the frame times: 'frame time A', 'frame time B'"},

@@ -60,7 +60,7 @@ TEST(ReadingTable, ReadsTablesOfAnyForm) {
   const std::pair<const char*, const char*> refused[] = {
       {"", "table: there is no table in it"},
       {"time,a\n", "there is no table in it"},
-      {"a,b\n1,2\n", "no column says when a line's values were taken; name it with --time"},
+      {"a,b\n1,2\n", "no column says when a line's values were taken; there are: a, b"},
       {"time,a\nx,1\ny,2\n", "no line of it could be read"}};
   for (const auto& [text, why] : refused) {
     try {

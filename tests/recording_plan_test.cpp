@@ -22,7 +22,7 @@ TEST(RecordingPlan, SaysWhatIsWrongWithIt) {
                {{.length = kDay + kTick}, "from 0.1 s to a day"},
                {{.length = kMinute, .repeat = 0}, "from 1 to 1000 times"},
                {{.length = kMinute, .repeat = 1'001}, "from 1 to 1000 times"},
-               {{.repeat = 2}, "say how long each is, with --for"}};
+               {{.repeat = 2}, "say how long each is"}};
   for (const auto& one : cases) {
     const std::string problem = problem_with(one.plan);
     if (one.words == nullptr) {

@@ -30,7 +30,7 @@ TEST_F(Session, AnswersNonsenseWithWhatIsWrong) {
       {"[]", "not a command"},
       {"{}", "not a command"},
       {R"({"do": 5})", "not a command"},
-      {R"({"do": "dance"})", "unknown command 'dance'; try 'idlemeter tell --help'"},
+      {R"({"do": "dance"})", "unknown command 'dance'; name one that a meter takes"},
       {R"({"do": "mark"})", "nothing is being recorded"},
       {R"({"do": "face", "name": "none"})", "no such face"},
       {R"({"do": "face", "name": 5})", "type must be string"},

@@ -102,7 +102,7 @@ Parts read_bundle(const fs::path& bundle) {
     throw Error(Error::Code::unreadable, "cannot read the bundle", where, "name a file");
   if (archive_read_open_filename(zip.get(), where.c_str(), 64 * 1024) != ARCHIVE_OK)
     throw Error(Error::Code::unreadable, fmt::format("isn't a bundle ({})", why(zip.get())), where,
-                "name a file that 'idlemeter face pack' made");
+                "name a packed face", Error::Hint::pack_face);
   Parts parts;
   std::size_t total = 0;
   archive_entry* entry = nullptr;
@@ -128,7 +128,7 @@ void check_parts(const Parts& parts, const fs::path& bundle) {
   const std::string where = bundle.string();
   const auto text = parts.find(kFaceName);
   if (text == parts.end())
-    throw Error(Error::Code::invalid, "holds no face.toml", where, "name a bundle made by 'idlemeter face pack'");
+    throw Error(Error::Code::invalid, "holds no face.toml", where, "name a packed face", Error::Hint::pack_face);
   const FaceReading reading = read_face(text->second);
   if (!reading.face) throw_findings(reading.findings, bundle / kFaceName);
   const auto pictures = pictures_of(*reading.face);

@@ -183,7 +183,8 @@ MeterCommand command_of(const json& object) {
   MeterCommand command;
   const auto what = value_of(word, kCommands);
   if (!what)
-    throw Error(Error::Code::invalid, fmt::format("unknown command '{}'", word), "", "try 'idlemeter tell --help'");
+    throw Error(Error::Code::invalid, fmt::format("unknown command '{}'", word), "", "name one that a meter takes",
+                Error::Hint::list_commands);
   command.what = *what;
   command.face = object.value("name", "");
   const std::string record = object.value("what", "toggle");

@@ -105,7 +105,8 @@ Keys::Keys(const std::map<std::string, std::function<void()>>& bindings) : state
     state_->chords.back().act = act;
   }
   if (xcb_connection_has_error(state_->display) != 0)
-    throw Error("there is no X11 display for keys", "", "use 'idlemeter tell' in the desktop's own shortcuts");
+    throw Error(Error::Code::other, "there is no X11 display for keys", "", "use the desktop's own shortcuts",
+                Error::Hint::shortcuts);
   state_->root = xcb_setup_roots_iterator(xcb_get_setup(state_->display)).data->root;
   state_->ask_for_keys();
   state_->read_keymap();

@@ -26,7 +26,7 @@ std::string problem_with(const RecordingPlan& plan) {
     return fmt::format("a recording takes from {:g} s to a day", in_seconds(RecordingPlan::kShortest));
   if (plan.repeat < 1 || plan.repeat > RecordingPlan::kMostRuns)
     return fmt::format("a recording is repeated from 1 to {} times", RecordingPlan::kMostRuns);
-  if (plan.repeat > 1 && !plan.length) return "runs that are repeated need a length: say how long each is, with --for";
+  if (plan.repeat > 1 && !plan.length) return "runs that are repeated need a length: say how long each is";
   return "";
 }
 

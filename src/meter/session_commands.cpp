@@ -103,7 +103,8 @@ MeterAnswer LiveSession::mark(const std::string& about) {
     record(now());
     return answer;
   }
-  if (!recording_) throw Error("nothing is being recorded", "", "start a recording with 'idlemeter tell record'");
+  if (!recording_)
+    throw Error(Error::Code::invalid, "nothing is being recorded", "", "start a recording", Error::Hint::record);
   answer.marks = recording_->game().live().mark(about);
   cue(Cue::Kind::mark, fmt::format("mark {}", *answer.marks), about);
   text_due_ = {};
@@ -113,7 +114,8 @@ MeterAnswer LiveSession::mark(const std::string& about) {
 
 MeterAnswer LiveSession::add_notes(const RunNotes& notes) {
   if (!recording_ && !planned_)
-    throw Error("nothing is being recorded or planned", "", "start a recording with 'idlemeter tell record'");
+    throw Error(Error::Code::invalid, "nothing is being recorded or planned", "", "start a recording",
+                Error::Hint::record);
   if (planned_) planned_->how.notes.add(notes);
   MeterAnswer answer;
   if (!recording_) return answer;

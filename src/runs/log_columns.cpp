@@ -23,8 +23,9 @@ using Fields = std::vector<std::string>;
 constexpr char kDelimiters[] = {',', ';', '\t', '|'};
 constexpr std::size_t kMostHeadingLines = 50;
 
-[[noreturn]] void fail(const std::string& problem, const std::string& where, const std::string& fix) {
-  throw Error(Error::Code::invalid, problem, where, fix);
+[[noreturn]] void fail(const std::string& problem, const std::string& where, const std::string& fix,
+                       Error::Hint hint = Error::Hint::none) {
+  throw Error(Error::Code::invalid, problem, where, fix, hint);
 }
 
 Fields split_line(const std::string& line, char delimiter) {
@@ -174,8 +175,8 @@ class Finder {
       if (name.empty() || (plan_.format.*column).at) continue;
       fail(fmt::format("no line has a column '{}'", name), where_, "the columns seem to be " + there_are);
     }
-    fail("no column is clearly the frame times", where_,
-         fmt::format("name it with --frame-time; the columns seem to be {}", there_are));
+    fail("no column is clearly the frame times", where_, "the columns seem to be " + there_are,
+         Error::Hint::frame_time);
   }
 
   void read_columns() {
@@ -213,7 +214,7 @@ class Finder {
       for (const std::size_t place : places) names.push_back("'" + cut_to(printable(fields_[place]), 40) + "'");
       fail(fmt::format("several columns may be the {}: {}", is_alone ? "moments" : "frame times",
                        fmt::join(names, ", ")),
-           where_, fmt::format("name one with --{}", is_alone ? "time" : "frame-time"));
+           where_, "name the one that is", is_alone ? Error::Hint::moments : Error::Hint::frame_time);
     }
     if (places.size() == 1) column.at = places.front();
   }
@@ -311,7 +312,7 @@ class Finder {
     return std::nullopt;
   }
 
-  void find_unit(LogColumn& column, const char* what, const char* option, bool steps) {
+  void find_unit(LogColumn& column, const char* what, Error::Hint hint, bool steps) {
     if (!column.at || column.unit) return;
     column.unit = read_heading(column.name).unit;
     if (column.unit) return;
@@ -325,15 +326,15 @@ class Finder {
     if (middle) column.unit = unit_for(*middle);
     if (!column.unit)
       fail(fmt::format("it isn't clear what unit the {} in column '{}' have", what, printable(column.name)), where_,
-           fmt::format("say it with {}: ns, us, ms or s", option));
+           "say it", hint);
   }
 
   void find_units() {
-    find_unit(plan_.format.frame_time, "frame times", "--unit", false);
+    find_unit(plan_.format.frame_time, "frame times", Error::Hint::frame_unit, false);
     if (plan_.format.time.at && !plan_.format.frame_time.at && plan_.format.time.unit == LogUnit::frames_per_second)
-      fail("moments can't be in frames per second", where_, "give --time-unit ns, us, ms or s");
-    find_unit(plan_.format.time, "moments", "--time-unit", true);
-    find_unit(plan_.format.gpu_work, "GPU times", "--gpu-work-unit", false);
+      fail("moments can't be in frames per second", where_, "say which unit they have", Error::Hint::moment_unit);
+    find_unit(plan_.format.time, "moments", Error::Hint::moment_unit, true);
+    find_unit(plan_.format.gpu_work, "GPU times", Error::Hint::gpu_work_unit, false);
   }
 
   void tell() {

@@ -30,8 +30,9 @@ using runs::TextLines;
 
 constexpr std::size_t kSample = 50, kMostColumns = 2'000;
 
-[[noreturn]] void fail(const std::string& problem, const std::string& where, const std::string& fix) {
-  throw Error(Error::Code::invalid, problem, where, fix);
+[[noreturn]] void fail(const std::string& problem, const std::string& where, const std::string& fix,
+                       Error::Hint hint = Error::Hint::none) {
+  throw Error(Error::Code::invalid, problem, where, fix, hint);
 }
 
 /// "GPU power (W)" -> "GPU power", "W"
@@ -170,8 +171,7 @@ class Reader {
       fail(fmt::format("it has no column '{}'{}", format_.time.name, did_you_mean(format_.time.name, all)), where_,
            fmt::format("there are: {}", printable(fmt::format("{}", fmt::join(names, ", ")))));
     fail("no column says when a line's values were taken", where_,
-         fmt::format("name it with --time, or say how far lines are apart with --every; there are: {}",
-                     printable(fmt::format("{}", fmt::join(names, ", ")))));
+         fmt::format("there are: {}", printable(fmt::format("{}", fmt::join(names, ", ")))), Error::Hint::table_time);
   }
 
   void split(std::string_view line, char delimiter) {
@@ -248,7 +248,8 @@ class Reader {
   void finish() {
     std::erase_if(table_.series, [](const RunSeries& one) { return one.at.empty(); });
     if (table_.series.empty())
-      fail("no line of it could be read", where_, "name its time with --time, its delimiter with --delimiter");
+      fail("no line of it could be read", where_, "say which column is its time, and what separates columns",
+           Error::Hint::table_format);
   }
 
   TextLines& lines_;

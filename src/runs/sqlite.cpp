@@ -90,8 +90,8 @@ void Database::fail() const {
   const int code = sqlite3_errcode(handle_.get());
   const std::string problem = sqlite3_errmsg(handle_.get());
   if (code == SQLITE_NOTADB)
-    throw Error(Error::Code::unreadable, "not an Idle Meter store (" + problem + ")", name_,
-                "name another file with --store");
+    throw Error(Error::Code::unreadable, "not an Idle Meter store (" + problem + ")", name_, "name another file",
+                Error::Hint::another_store);
   if (code == SQLITE_CORRUPT)
     throw Error(Error::Code::damaged, "the store is damaged (" + problem + ")", name_,
                 "repair it: what can still be read is copied into a new store");
@@ -100,13 +100,14 @@ void Database::fail() const {
   if (code == SQLITE_BUSY || code == SQLITE_LOCKED)
     throw Error(Error::Code::in_use, "another program has the store locked", name_, "end it, or try again later");
   if (code == SQLITE_FULL)
-    throw Error(Error::Code::unwritable, "the disk is full", name_, "make room, or name a file elsewhere with --store");
+    throw Error(Error::Code::unwritable, "the disk is full", name_, "make room, or name a file elsewhere",
+                Error::Hint::another_store);
   if (code == SQLITE_CANTOPEN)
     throw Error(Error::Code::unreadable, "cannot open the store (" + problem + ")", name_,
                 "name a file in a folder that you may write to");
   if (code == SQLITE_READONLY)
     throw Error(Error::Code::unwritable, "the store can't be written to", name_,
-                "allow it with 'chmod u+w', or name another with --store");
+                "allow it with 'chmod u+w', or name another", Error::Hint::another_store);
   throw Error(problem, name_);
 }
 

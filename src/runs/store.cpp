@@ -131,7 +131,7 @@ std::string words_of(const std::vector<std::int64_t>& ids) {
     first = last + 1;
   }
   if (parts.size() <= kMost) return fmt::format("{}", fmt::join(parts, ", "));
-  return fmt::format("{} runs from {} to {}; 'idlemeter runs' lists them", ids.size(), ids.front(), ids.back());
+  return fmt::format("{} runs from {} to {}", ids.size(), ids.front(), ids.back());
 }
 
 constexpr double kMissing = std::numeric_limits<double>::quiet_NaN();
@@ -275,8 +275,8 @@ RunInfo Store::run(std::int64_t id) const {
                         fmt::format("SELECT id FROM run WHERE {} ORDER BY id", RunReader::which(version, which)));
     for (ids.clear(); all.step();) ids.push_back(all.integer(0));
     if (which == Which::removed && std::find(ids.begin(), ids.end(), id) != ids.end())
-      throw Error(Error::Code::not_found, fmt::format("run {} was removed", id), path().string(),
-                  fmt::format("'idlemeter runs restore {}' brings it back", id));
+      throw Error(Error::Code::not_found, fmt::format("run {} was removed", id), path().string(), "restore it",
+                  Error::Hint::restore_run);
   }
   throw Error(Error::Code::not_found, fmt::format("there is no run {}", id), path().string(),
               ids.empty() ? "the store has no runs yet" : "the store has " + words_of(ids));

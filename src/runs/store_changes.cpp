@@ -77,7 +77,7 @@ void Store::restore(std::span<const std::int64_t> ids) {
     Statement is_there(state_->database, "SELECT count(*) FROM run WHERE id = ? AND removed <> ''");
     if (!is_there.bind(id).step() || is_there.integer(0) == 0)
       throw Error(Error::Code::not_found, fmt::format("no removed run is {}", id), path().string(),
-                  "'idlemeter runs --removed' lists them");
+                  "name a removed run", Error::Hint::list_removed);
     Statement(state_->database, "UPDATE run SET removed = '' WHERE id = ?").bind(id).run();
   }
   transaction.commit();

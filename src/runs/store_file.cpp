@@ -42,12 +42,14 @@ std::string checked(const fs::path& named, Store::Mode mode) {
   const fs::path path = fs::absolute(named);
   const fs::file_status status = fs::status(path, failed);
   if (fs::is_directory(status))
-    throw Error(Error::Code::unreadable, "is a folder, not a store", named.string(), "name a file with --store");
+    throw Error(Error::Code::unreadable, "is a folder, not a store", named.string(), "name a file",
+                Error::Hint::another_store);
   if (fs::exists(status) && !fs::is_regular_file(status))
-    throw Error(Error::Code::unreadable, "is not a regular file", named.string(), "name a file with --store");
+    throw Error(Error::Code::unreadable, "is not a regular file", named.string(), "name a file",
+                Error::Hint::another_store);
   if (mode == Store::Mode::existing && !fs::exists(status)) {
     throw Error(Error::Code::not_found, "there is no store here", named.string(),
-                "record a run first, or name another file with --store");
+                "record a run first, or name another file", Error::Hint::another_store);
   }
   if (mode == Store::Mode::create && path.has_parent_path()) {
     fs::create_directories(path.parent_path(), failed);
@@ -67,7 +69,7 @@ std::int64_t version_of(Database& database, const std::string& path, Store::Mode
   if (application != kApplication && (!empty || mode == Store::Mode::existing)) {
     throw Error(Error::Code::unreadable,
                 empty ? "an empty file, not an Idle Meter store" : "a SQLite file, but not an Idle Meter store", path,
-                "name another file with --store");
+                "name another file", Error::Hint::another_store);
   }
   if (version > kVersion) {
     throw Error(

@@ -155,7 +155,8 @@ struct MetricsServer::State {
     if (port < 0)
       throw Error(Error::Code::in_use,
                   fmt::format("cannot listen there ({})", errno == 0 ? "no such address" : ::strerror(errno)),
-                  fmt::format("{}:{}", options.address, options.port), "choose another with --address or --port");
+                  fmt::format("{}:{}", options.address, options.port), "choose another address or port",
+                  Error::Hint::another_port);
     http.let_many_come();
     thread = base::quiet_thread([this] { http.listen_after_bind(); });
   }

@@ -7,8 +7,8 @@
 
 namespace idlemeter {
 
-/// A failure that a person can fix. `what()` reads "WHERE: WHAT; FIX", without the parts that are empty:
-/// "runs.db: not an Idle Meter store (file is not a database); name another file with --store".
+/// A failure that a person can fix. `what()` reads "WHERE: PROBLEM; FIX", without the parts that are empty:
+/// "runs.db: not an Idle Meter store (file is not a database); name another file".
 ///
 /// Thrown while something is set up (a file is opened, a face is read). The running loop never throws: a source that
 /// fails is a reading that is missing, with its reason.
@@ -28,17 +28,54 @@ class Error : public std::runtime_error {
     moved        ///< a store that was moved, replaced or removed while it was in use
   };
 
+  /// What fixes it, where whoever shows the error has a way of its own to say so: an option, a command, a button.
+  enum class Hint : std::uint8_t {
+    none,
+    another_store,    ///< name another file for the store
+    list_runs,        ///< look at which runs there are
+    list_tags,        ///< look at which tags runs have
+    list_removed,     ///< look at which runs were removed
+    restore_run,      ///< put it back
+    run_readings,     ///< look at which readings a run has
+    log_readings,     ///< name readings to plot
+    run_settings,     ///< give runs settings
+    frame_time,       ///< name a log's column of frame times
+    frame_unit,       ///< name the unit of its frame times
+    moments,          ///< name a log's column of moments
+    moment_unit,      ///< name the unit of its moments
+    gpu_work_unit,    ///< name the unit of its GPU times
+    table_time,       ///< name a table's column of moments, or its pace
+    table_format,     ///< name a table's column of moments and its delimiter
+    another_port,     ///< choose another address or port
+    pack_face,        ///< pack a face as a bundle
+    record,           ///< start a recording
+    no_window_above,  ///< play without a window above the game
+    shortcuts,        ///< control the meter by the desktop's own shortcuts
+    list_commands     ///< look at which commands a meter takes
+  };
+
   explicit Error(const std::string& problem, const std::string& where = {}, const std::string& fix = {})
       : Error(Code::other, problem, where, fix) {}
 
-  Error(Code code, const std::string& problem, const std::string& where = {}, const std::string& fix = {})
+  Error(Code code, const std::string& problem, const std::string& where = {}, const std::string& fix = {},
+        Hint hint = Hint::none)
       : std::runtime_error((where.empty() ? "" : where + ": ") + problem + (fix.empty() ? "" : "; " + fix)),
-        code_(code) {}
+        code_(code),
+        hint_(hint),
+        problem_(problem),
+        where_(where),
+        fix_(fix) {}
 
   [[nodiscard]] Code code() const noexcept { return code_; }
+  [[nodiscard]] Hint hint() const noexcept { return hint_; }
+  [[nodiscard]] const std::string& problem() const noexcept { return problem_; }
+  [[nodiscard]] const std::string& where() const noexcept { return where_; }
+  [[nodiscard]] const std::string& fix() const noexcept { return fix_; }
 
  private:
   Code code_;
+  Hint hint_;
+  std::string problem_, where_, fix_;
 };
 
 }  // namespace idlemeter
