@@ -5,7 +5,10 @@
 #include <CLI/CLI.hpp>
 #include <algorithm>
 
+#include "advice.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/nearest.hpp"
+#include "idlemeter/runs/run_list.hpp"
 #include "output.hpp"
 
 namespace idlemeter::cli {
@@ -21,6 +24,23 @@ Check quietly(const CLI::Validator& validator) {
 Check positive() { return quietly(CLI::PositiveNumber); }
 Check existing_folder() { return quietly(CLI::ExistingDirectory); }
 Check one_of(std::vector<std::string> words) { return quietly(CLI::IsMember(std::move(words))); }
+Check is_picture_name() {
+  return [](const std::string& file) {
+    const bool fits = file.ends_with(".png") || file.ends_with(".svg");
+    return fits ? std::string() : fmt::format("'{}' must end with .png or .svg", file);
+  };
+}
+
+Check is_run_list() {
+  return [](const std::string& text) {
+    try {
+      (void)run_list(text);
+      return std::string();
+    } catch (const Error& error) {
+      return message_of(error);
+    }
+  };
+}
 
 Option& Option::required() {
   option_->required();

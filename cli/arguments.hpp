@@ -25,6 +25,10 @@ using Run = std::function<int()>;
 Check positive();
 Check existing_folder();
 Check one_of(std::vector<std::string> words);
+/// Whether an argument names a picture that can be written.
+Check is_picture_name();
+/// Whether an argument is a list of runs, like 1-5,7.
+Check is_run_list();
 
 /// One option or argument. Copies are the same option.
 class Option {

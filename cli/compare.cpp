@@ -6,14 +6,14 @@
 #include <memory>
 
 #include "commands.hpp"
-#include "comparison.hpp"
-#include "gnuplot.hpp"
-#include "idlemeter/insight/words.hpp"
-#include "idlemeter/readings/reading.hpp"
+#include "group_options.hpp"
+#include "idlemeter/insight/comparison_text.hpp"
+#include "idlemeter/json/comparison.hpp"
+#include "idlemeter/plot/comparison_plot.hpp"
+#include "idlemeter/plot/write_plot.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
 #include "plan_options.hpp"
-#include "run_groups.hpp"
 #include "values.hpp"
 
 namespace idlemeter::cli {
@@ -21,40 +21,24 @@ namespace {
 
 struct Options {
   std::string store = usual_store(), bars;
-  GroupChoice groups;
+  GroupOptions groups;
   bool json = false, csv = false, markdown = false, dark = false;
 };
 
-/// A panel for each figure, a bar for each group.
-void write_bars(const Comparison& comparison, const DifferenceRules& how, const std::string& game,
-                const Options& options) {
-  BarPlot plot{.title = game, .groups = comparison.names, .dark = options.dark};
-  for (const ComparedFigure& figure : comparison.figures) {
-    BarPanel& panel = plot.panels.emplace_back();
-    panel.title = with_unit(figure.info.title, figure.info);
-    for (const ComparedGroup& group : figure.groups) {
-      const double mean = group.mean.value_or(0);
-      panel.bars.push_back({mean, group.interval ? group.interval->low : mean,
-                            group.interval ? group.interval->high : mean,
-                            group.mean ? format_number(mean, digits_of(figure.info)) : "–"});
-    }
-  }
-  plot.note = fmt::format("means with their {:g} % intervals (Student)", 100 * how.confidence);
-  write_plot(plot, options.bars);
-  print("{}\n", options.bars);
-}
-
 int compare_groups(const Options& options) {
   const Store store(options.store, Store::Mode::existing);
-  const ChosenGroups chosen = chosen_groups(store, options.groups);
+  const auto [figures, chosen] = read_groups(store, options.groups);
   if (chosen.groups.size() < 2)
     return misuse(
         "compare",
         "a comparison needs at least two groups of runs; name two lists, like 1-5 6-10, two tags, or a setting "
         "whose values differ with --by");
-  const Comparison comparison = compare(chosen.groups, chosen.figures, chosen.how);
+  const Comparison comparison = compare(chosen.groups, figures, chosen.how);
   if (!options.bars.empty()) {
-    write_bars(comparison, chosen.how.rules, chosen.groups.front().runs.front().info.details.game, options);
+    BarPlot plot = comparison_plot(comparison, chosen.how.rules, chosen.groups.front().runs.front().info.details.game);
+    plot.dark = options.dark;
+    write_plot(plot, options.bars);
+    print("{}\n", options.bars);
   } else if (options.json) {
     write_raw(comparison_json(comparison) + "\n");
   } else if (options.csv) {

@@ -4,7 +4,6 @@
 #include <memory>
 
 #include "commands.hpp"
-#include "comparison.hpp"
 #include "demo_face.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
@@ -16,6 +15,7 @@
 #include "idlemeter/insight/change_words.hpp"
 #include "idlemeter/insight/changes.hpp"
 #include "idlemeter/insight/compare.hpp"
+#include "idlemeter/insight/comparison_text.hpp"
 #include "idlemeter/insight/figure_set.hpp"
 #include "idlemeter/insight/words.hpp"
 #include "idlemeter/report/report_page.hpp"

@@ -7,13 +7,13 @@
 
 #include "face_schema.hpp"
 #include "idlemeter/base/finding.hpp"
+#include "idlemeter/base/table.hpp"
 #include "idlemeter/draw/painter.hpp"
 #include "idlemeter/face/check_face.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/face/starters.hpp"
 #include "named_face.hpp"
 #include "output.hpp"
-#include "table.hpp"
 #include "values.hpp"
 
 namespace idlemeter::cli {

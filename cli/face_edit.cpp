@@ -8,6 +8,7 @@
 
 #include "face.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/table.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/face/face_file.hpp"
 #include "idlemeter/face/face_text.hpp"
@@ -15,7 +16,6 @@
 #include "idlemeter/readings/snapshot.hpp"
 #include "named_face.hpp"
 #include "output.hpp"
-#include "table.hpp"
 #include "values.hpp"
 
 namespace idlemeter::cli {

@@ -8,6 +8,7 @@
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/table.hpp"
 #include "idlemeter/draw/write_starter.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/face/face_bundle.hpp"
@@ -20,7 +21,6 @@
 #include "idlemeter/settings/settings.hpp"
 #include "named_face.hpp"
 #include "output.hpp"
-#include "table.hpp"
 #include "values.hpp"
 
 namespace idlemeter::cli {

@@ -1,15 +1,12 @@
 #include "figures.hpp"
 
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
-#include "idlemeter/base/error.hpp"
-#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/table.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "run_tables.hpp"
-#include "table.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -26,31 +23,6 @@ std::string shown(const RunFigure& figure) {
 std::string remark_on_few(bool any) { return any ? "  * too few frames for this share\n" : ""; }
 
 }  // namespace
-
-FigureSet figure_set(const std::string& choice, const Settings& settings) {
-  if (const auto saved = settings.figures.find(choice); saved != settings.figures.end())
-    return FigureSet(saved->second);
-  if (choice.find_first_of(".,") == std::string::npos) {
-    std::vector<std::string_view> names;
-    for (const auto& [name, ids] : settings.figures) names.push_back(name);
-    throw Error(Error::Code::not_found,
-                fmt::format("no set of figures is called '{}'{}", choice, did_you_mean(choice, names)), "",
-                "save one under [figures] in the settings, or name figures, like frame.average,frame.low@1%");
-  }
-  return FigureSet(split(choice, ','));
-}
-
-std::vector<RunInsight> insights_of(const Store& store, const std::vector<std::int64_t>& ids, const FigureSet& set) {
-  std::vector<RunInsight> runs;
-  for (const std::int64_t id : ids) runs.push_back(insight_of(store, id, {.figures = set.request()}));
-  return runs;
-}
-
-std::vector<RunInsight> insights_of(const Store& store, const std::vector<std::int64_t>& ids) {
-  std::vector<RunInsight> runs;
-  for (const std::int64_t id : ids) runs.push_back(insight_of(store, id));
-  return runs;
-}
 
 std::string runs_by_figures(const std::vector<RunInsight>& runs, const FigureSet& set,
                             const std::vector<std::string>& remarks) {

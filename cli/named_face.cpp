@@ -34,8 +34,8 @@ NamedFace::NamedFace(const std::string& name) : file_(name) {
   }
   const Starter* starter = find_starter(name);
   if (starter == nullptr) throw_unknown(name);
-  const TemporaryFolder::Writing writing;
-  starter_ = std::make_unique<TemporaryFolder>();
+  const ScratchFolder::Writing writing;
+  starter_ = std::make_unique<ScratchFolder>();
   file_ = starter_->path() / (name + ".toml");
   write_starter(*starter, file_);
 }

@@ -5,9 +5,9 @@
 #include <memory>
 #include <string>
 
+#include "idlemeter/base/scratch_folder.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/face/face_toml.hpp"
-#include "temporary_folder.hpp"
 
 namespace idlemeter::cli {
 
@@ -25,7 +25,7 @@ class NamedFace {
 
  private:
   std::filesystem::path file_;
-  std::unique_ptr<TemporaryFolder> starter_;  // holds one that was written out
+  std::unique_ptr<ScratchFolder> starter_;  // holds one that was written out
 };
 
 /// The file that a new face of that name goes to: NAME itself if it is a path or ends in .toml, else below the

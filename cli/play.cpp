@@ -193,7 +193,7 @@ int play(PlayOptions options) {
         options.game.front());
     return kNothingPresented;
   }
-  if (const std::string wrong = problem_with(options.plan); !wrong.empty()) return misuse("play", wrong);
+  if (const std::string wrong = problem_with_options(options.plan); !wrong.empty()) return misuse("play", wrong);
   take_signals();
   auto faces = std::make_shared<Faces>();
   MeterOptions settings = meter_options(options, faces);
@@ -206,7 +206,7 @@ int play(PlayOptions options) {
     if (*end_game) (*end_game)();
   };
   const std::string gpu_time(name_of(settings.settings.gpu_time));
-  const FigureSet figures = figure_set(options.figures, settings.settings);
+  const FigureSet figures = FigureSet::named(options.figures, settings.settings.figures);
   auto meter = std::make_unique<Meter>(std::move(settings));
   if (is_planned(options)) meter->record(options.plan);
   int error = 0;
@@ -270,7 +270,7 @@ int attach(const PlayOptions& options) {
     make_way(options, settings.folder);
   }
   settings.is_ending = &Companion::was_asked_to_end;
-  const FigureSet figures = figure_set(options.figures, settings.settings);
+  const FigureSet figures = FigureSet::named(options.figures, settings.settings.figures);
   Meter meter(std::move(settings));
   Companion companion(meter, 0, options.pid, {});
   meter.run();

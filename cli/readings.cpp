@@ -1,4 +1,6 @@
 // idlemeter readings: what this machine can measure, and what it is now.
+#include "idlemeter/json/readings.hpp"
+
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 #include <signal.h>
@@ -12,14 +14,13 @@
 
 #include "commands.hpp"
 #include "idlemeter/base/duration.hpp"
+#include "idlemeter/base/table.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/ranges.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/snapshot.hpp"
-#include "json.hpp"
 #include "output.hpp"
-#include "ranges.hpp"
-#include "table.hpp"
 #include "terminal.hpp"
 #include "values.hpp"
 
@@ -124,7 +125,7 @@ class Printer {
         in_place_(options.seconds > 0 && !options.json && !options.csv && ::isatty(1) != 0) {}
 
   void show(const std::vector<Snapshot::Entry>& entries, double time) {
-    ranges_.take(entries);
+    ranges_.add(entries);
     if (options_.json) {
       print_json(entries, time);
     } else if (options_.csv) {

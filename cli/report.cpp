@@ -5,13 +5,13 @@
 #include <memory>
 
 #include "commands.hpp"
+#include "group_options.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/report/report_page.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
 #include "plan_options.hpp"
-#include "run_groups.hpp"
 #include "values.hpp"
 
 namespace idlemeter::cli {
@@ -19,24 +19,24 @@ namespace {
 
 struct Options {
   std::string store = usual_store(), file, title, note;
-  GroupChoice groups;
+  GroupOptions groups;
   bool arguments = false;
 };
 
 int report(const Options& options) {
-  const GroupChoice& choice = options.groups;
-  if (choice.lists.empty() && choice.tags.empty() && choice.by.empty())
+  const GroupChoice& choice = options.groups.groups;
+  if (choice.lists.empty() && choice.tags.empty() && options.groups.by.empty())
     return misuse("report",
                   "name runs, like 3 or 1-5, groups to compare, like 1-5 6-10, or choose them by --tag or --by");
   const std::string file = options.file.empty() ? "report.html" : options.file;
   if (options.file.empty() && std::filesystem::exists(file))
     throw Error(Error::Code::exists, "is there already", file, "name a file with -o; one that is named is replaced");
   const Store store(options.store, Store::Mode::existing);
-  const ChosenGroups chosen = chosen_groups(store, choice);
+  const auto [figures, chosen] = read_groups(store, options.groups);
   replace_file(
       file,
       report_page(
-          store, chosen.groups, chosen.figures,
+          store, chosen.groups, figures,
           {.title = options.title, .note = options.note, .comparison = chosen.how, .arguments = options.arguments}));
   print("{}\n", file);
   return 0;

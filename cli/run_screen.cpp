@@ -6,13 +6,13 @@
 #include <algorithm>
 #include <cmath>
 
+#include "idlemeter/base/table.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "run_tables.hpp"
-#include "table.hpp"
 
 namespace idlemeter::cli {
 namespace {

@@ -7,6 +7,7 @@
 #include <cmath>
 #include <sstream>
 
+#include "idlemeter/base/table.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
@@ -15,7 +16,6 @@
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/run.hpp"
-#include "table.hpp"
 
 namespace idlemeter::cli {
 namespace {

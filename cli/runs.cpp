@@ -1,4 +1,6 @@
 // idlemeter runs: what was recorded.
+#include "idlemeter/json/runs.hpp"
+
 #include <fmt/format.h>
 #include <unistd.h>
 
@@ -9,15 +11,13 @@
 #include "commands.hpp"
 #include "figures.hpp"
 #include "idlemeter/base/text.hpp"
-#include "idlemeter/base/time.hpp"
 #include "idlemeter/insight/interval.hpp"
 #include "idlemeter/insight/run_insight.hpp"
 #include "idlemeter/runs/run_filter.hpp"
+#include "idlemeter/runs/run_list.hpp"
 #include "idlemeter/runs/store.hpp"
-#include "json.hpp"
 #include "output.hpp"
 #include "plan_options.hpp"
-#include "run_lists.hpp"
 #include "run_screen.hpp"
 #include "run_tables.hpp"
 #include "runs_commands.hpp"
@@ -39,25 +39,13 @@ struct Options {
 
 constexpr const char* kOrders[] = {"number", "started", "game", "length", "frames", "average"};
 
-double average_of(const RunInfo& run) {
-  const double seconds = in_seconds(run.length);
-  return seconds > 0 ? static_cast<double>(run.frames) / seconds : 0;
-}
-
 Store::Which which(const Options& options) { return options.removed ? Store::Which::removed : Store::Which::kept; }
 
 /// The runs that pass the filter, in the chosen order.
 std::vector<RunInfo> chosen_runs(const Store& store, const Options& options) {
   auto runs = store.runs(options.json ? Store::Facts::all : Store::Facts::none, which(options));
   std::erase_if(runs, [&](const RunInfo& run) { return !options.filter.matches(run); });
-  const auto order_by = [&](auto key) {
-    std::stable_sort(runs.begin(), runs.end(), [&](const RunInfo& a, const RunInfo& b) { return key(a) < key(b); });
-  };
-  if (options.order == "started") order_by([](const RunInfo& run) { return run.started; });
-  if (options.order == "game") order_by([](const RunInfo& run) { return lower_case(run.details.game); });
-  if (options.order == "length") order_by([](const RunInfo& run) { return run.length; });
-  if (options.order == "frames") order_by([](const RunInfo& run) { return run.frames; });
-  if (options.order == "average") order_by(average_of);
+  sort_runs(runs, *run_order_from(options.order));
   if (options.reverse) std::reverse(runs.begin(), runs.end());
   return runs;
 }
@@ -65,7 +53,7 @@ std::vector<RunInfo> chosen_runs(const Store& store, const Options& options) {
 /// Empty if none was chosen.
 std::optional<FigureSet> chosen_figures(const Options& options) {
   if (options.figures.empty()) return std::nullopt;
-  return figure_set(options.figures, chosen_settings(options.settings));
+  return FigureSet::named(options.figures, chosen_settings(options.settings).figures);
 }
 
 int list(const Options& options) {
@@ -76,7 +64,7 @@ int list(const Options& options) {
     for (const RunInfo& run : runs) {
       if (run.problem.empty()) ids.push_back(run.id);
     }
-    const auto insights = insights_of(store, ids, *set);
+    const auto insights = insights_of(store, ids, {.figures = set->request()});
     if (options.json) {
       write_raw(figures_json(insights, *set) + "\n");
     } else {

@@ -9,15 +9,15 @@
 
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
+#include "idlemeter/base/scratch_folder.hpp"
 #include "idlemeter/runs/repair.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/run_file.hpp"
+#include "idlemeter/runs/run_list.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
 #include "plan_options.hpp"
-#include "run_lists.hpp"
 #include "runs_commands.hpp"
-#include "temporary_folder.hpp"
 #include "values.hpp"
 
 namespace idlemeter::cli {
@@ -131,7 +131,7 @@ Store::Added copy_into(const ChangeOptions& options, const std::string& file) {
 
 int copy(const ChangeOptions& options) {
   if (options.copied == "-") {
-    const TemporaryFolder folder;
+    const ScratchFolder folder;
     const fs::path file = folder.path() / "runs.db";
     (void)copy_into(options, file.string());
     std::ifstream in(file, std::ios::binary);

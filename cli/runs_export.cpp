@@ -13,11 +13,11 @@
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/run_csv.hpp"
 #include "idlemeter/runs/run_file.hpp"
+#include "idlemeter/runs/run_list.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "idlemeter/settings/settings.hpp"
 #include "output.hpp"
 #include "plan_options.hpp"
-#include "run_lists.hpp"
 #include "runs_commands.hpp"
 #include "values.hpp"
 
@@ -32,8 +32,8 @@ struct Options {
 
 std::string results_of(const Store& store, const std::vector<std::int64_t>& ids, const Options& options) {
   if (options.figures.empty()) return results_csv(insights_of(store, ids));
-  const FigureSet set = figure_set(options.figures, chosen_settings(options.settings));
-  return results_csv(insights_of(store, ids, set), &set);
+  const FigureSet set = FigureSet::named(options.figures, chosen_settings(options.settings).figures);
+  return results_csv(insights_of(store, ids, {.figures = set.request()}), &set);
 }
 
 int export_runs(const Options& options) {

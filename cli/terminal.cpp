@@ -11,8 +11,8 @@
 #include <string_view>
 #include <thread>
 
+#include "idlemeter/base/scratch_folder.hpp"
 #include "idlemeter/face/terminal_view.hpp"
-#include "temporary_folder.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -49,7 +49,7 @@ void wait_for_signals() {
       signals().came.notify_all();
       continue;
     }
-    TemporaryFolder::remove_all();
+    ScratchFolder::remove_all();
     ::signal(signal, SIG_DFL);
     ::pthread_sigmask(SIG_UNBLOCK, &set, nullptr);
     ::raise(signal);

@@ -7,6 +7,7 @@
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
+#include "idlemeter/base/scratch_folder.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/history.hpp"
 #include "idlemeter/readings/live_readings.hpp"
@@ -21,7 +22,6 @@
 #include "idlemeter/sources/machine.hpp"
 #include "output.hpp"
 #include "simulation.hpp"
-#include "temporary_folder.hpp"
 #include "terminal.hpp"
 
 namespace idlemeter::cli {
@@ -45,7 +45,7 @@ struct SimulatedRace {
     session.play(30);
   }
 
-  TemporaryFolder folder;
+  ScratchFolder folder;
   rig::Simulation session;
 };
 
@@ -99,7 +99,7 @@ Values::Values(const ValueOptions& options, const std::vector<std::string>& ids)
   const Settings settings = chosen_settings(options.settings);
   state_ = std::make_unique<State>(settings, options.root);
   if (!options.rig.empty()) {
-    const TemporaryFolder::Writing writing;
+    const ScratchFolder::Writing writing;
     state_->simulation = std::make_unique<SimulatedRace>(options.rig, settings);
     state_->root = state_->simulation->session.folder().string();
     ask(ids);
@@ -129,7 +129,7 @@ void Values::ask(const std::vector<std::string>& ids) {
 
 Snapshot Values::next(double seconds) {
   if (state_->simulation != nullptr) {
-    const TemporaryFolder::Writing writing;
+    const ScratchFolder::Writing writing;
     if (seconds > 0) state_->simulation->session.play(seconds);
     return state_->simulation->session.values();
   }

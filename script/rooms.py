@@ -11,6 +11,8 @@ WHAT = {
     "settings": "the settings file",
     "runs": "recorder, store, import, export",
     "insight": "what runs say, and how surely",
+    "json": "runs, comparisons, changes as JSON",
+    "plot": "plots as a model, and drawn",
     "report": "runs as an HTML page",
     "serve": "readings over HTTP",
     "footage": "a run's overlay as a video",

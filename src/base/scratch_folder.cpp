@@ -8,6 +8,8 @@
 
 #include <cerrno>
 #include <ctime>
+#include <mutex>
+#include <set>
 #include <string>
 #include <system_error>
 
@@ -40,9 +42,20 @@ void remove_left(const fs::path& in) {
   }
 }
 
+struct Folders {
+  std::recursive_mutex mutex;
+  std::set<fs::path> paths;
+};
+
+Folders& folders() {
+  static auto* const all = new Folders;  // a thread that waits for signals may outlive main()
+  return *all;
+}
+
 }  // namespace
 
 ScratchFolder::ScratchFolder() {
+  const std::lock_guard lock(folders().mutex);
   const char* const chosen = ::getenv("TMPDIR");
   const fs::path in = chosen != nullptr && *chosen != '\0' ? chosen : "/tmp";
   remove_left(in);
@@ -54,12 +67,24 @@ ScratchFolder::ScratchFolder() {
   path_ = name;
   lock_ = ::open(name.c_str(), O_RDONLY | O_DIRECTORY | O_CLOEXEC);
   if (lock_ >= 0) (void)::flock(lock_, LOCK_EX | LOCK_NB);
+  folders().paths.insert(path_);
 }
 
 ScratchFolder::~ScratchFolder() {
+  const std::lock_guard lock(folders().mutex);
+  folders().paths.erase(path_);
   std::error_code ignored;
   fs::remove_all(path_, ignored);
   if (lock_ >= 0) ::close(lock_);
+}
+
+ScratchFolder::Writing::Writing() { folders().mutex.lock(); }
+ScratchFolder::Writing::~Writing() { folders().mutex.unlock(); }
+
+void ScratchFolder::remove_all() {
+  folders().mutex.lock();  // for ever: the process is about to end
+  std::error_code ignored;
+  for (const fs::path& path : folders().paths) fs::remove_all(path, ignored);
 }
 
 }  // namespace idlemeter

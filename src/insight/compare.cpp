@@ -243,7 +243,7 @@ std::vector<RunGroup> grouped_by(std::vector<RunInsight> runs, const std::vector
     throw Error(Error::Code::not_found,
                 fmt::format("no run has a setting or fact '{}'{}", name,
                             did_you_mean(name, std::vector<std::string_view>(known.begin(), known.end()))),
-                "", "give runs settings with --set when they are recorded");
+                "", "give runs settings when they are recorded", Error::Hint::run_settings);
   }
   std::vector<RunGroup> groups;
   for (RunInsight& run : runs) {

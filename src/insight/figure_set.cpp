@@ -7,6 +7,7 @@
 
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_statistic.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
@@ -64,6 +65,16 @@ ReadingInfo info_without(const std::string& reading) {
 FigureSet::FigureSet(const std::vector<std::string>& ids) {
   for (const std::string& id : ids) all_.push_back(read(id));
   if (all_.empty()) throw Error(Error::Code::invalid, "a set of figures has at least one");
+}
+
+FigureSet FigureSet::named(const std::string& choice, const std::map<std::string, std::vector<std::string>>& saved) {
+  if (const auto found = saved.find(choice); found != saved.end()) return FigureSet(found->second);
+  if (choice.find_first_of(".,") != std::string::npos) return FigureSet(split(choice, ','));
+  std::vector<std::string_view> names;
+  for (const auto& [name, ids] : saved) names.push_back(name);
+  throw Error(Error::Code::not_found,
+              fmt::format("no set of figures is called '{}'{}", choice, did_you_mean(choice, names)), "",
+              "save one under [figures] in the settings, or name figures, like frame.average,frame.low@1%");
 }
 
 FigureSet::One FigureSet::read(const std::string& id) {

@@ -282,4 +282,11 @@ RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions
   return insight;
 }
 
+std::vector<RunInsight> insights_of(const Store& store, std::span<const std::int64_t> runs,
+                                    const InsightOptions& options) {
+  std::vector<RunInsight> all;
+  for (const std::int64_t run : runs) all.push_back(insight_of(store, run, options));
+  return all;
+}
+
 }  // namespace idlemeter

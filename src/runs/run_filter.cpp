@@ -2,11 +2,24 @@
 
 #include <algorithm>
 
+#include "base/words.hpp"
 #include "idlemeter/base/text.hpp"
+#include "idlemeter/base/time.hpp"
 #include "idlemeter/runs/run.hpp"
 
 namespace idlemeter {
 namespace {
+
+using namespace base;
+
+constexpr Word<RunOrder> kOrders[] = {{"number", RunOrder::number}, {"started", RunOrder::started},
+                                      {"game", RunOrder::game},     {"length", RunOrder::length},
+                                      {"frames", RunOrder::frames}, {"average", RunOrder::average}};
+
+double average_of(const RunInfo& run) {
+  const double seconds = in_seconds(run.length);
+  return seconds > 0 ? static_cast<double>(run.frames) / seconds : 0;
+}
 
 bool has(const std::string& text, const std::string& part) {
   return lower_case(text).find(lower_case(part)) != std::string::npos;
@@ -38,6 +51,30 @@ bool RunFilter::matches(const RunInfo& run) const {
          std::all_of(tags.begin(), tags.end(), has_tag) && std::all_of(settings.begin(), settings.end(), has_setting) &&
          (since.empty() || run.started >= since) &&
          (until.empty() || run.started < until || run.started.starts_with(until));
+}
+
+std::string_view name_of(RunOrder order) { return word_of(order, kOrders); }
+
+std::optional<RunOrder> run_order_from(std::string_view text) { return value_of(text, kOrders); }
+
+void sort_runs(std::vector<RunInfo>& runs, RunOrder order) {
+  const auto sort_by = [&](auto key) {
+    std::stable_sort(runs.begin(), runs.end(), [&](const RunInfo& a, const RunInfo& b) { return key(a) < key(b); });
+  };
+  switch (order) {
+    case RunOrder::number:
+      return sort_by([](const RunInfo& run) { return run.id; });
+    case RunOrder::started:
+      return sort_by([](const RunInfo& run) { return run.started; });
+    case RunOrder::game:
+      return sort_by([](const RunInfo& run) { return lower_case(run.details.game); });
+    case RunOrder::length:
+      return sort_by([](const RunInfo& run) { return run.length; });
+    case RunOrder::frames:
+      return sort_by([](const RunInfo& run) { return run.frames; });
+    case RunOrder::average:
+      return sort_by(&average_of);
+  }
 }
 
 }  // namespace idlemeter

@@ -1,4 +1,4 @@
-// Idle Meter: a temporary folder.
+// Idle Meter: folders that are removed when they are no longer needed.
 #pragma once
 
 #include <filesystem>
@@ -6,15 +6,29 @@
 namespace idlemeter {
 
 /// A new folder for this user alone, in $TMPDIR or /tmp; gone at the end. Those of programs that were killed are
-/// removed when the next one is made. Throws Error if it can't be made.
+/// removed when the next one is made.
 class ScratchFolder {
  public:
+  /// Throws Error if it can't be made.
   ScratchFolder();
   ScratchFolder(const ScratchFolder&) = delete;
   ScratchFolder& operator=(const ScratchFolder&) = delete;
   ~ScratchFolder();
 
   [[nodiscard]] const std::filesystem::path& path() const { return path_; }
+
+  /// Removes all that there are, for a process that ends without its destructors, as by a signal. Waits for whoever is
+  /// Writing, and lets nobody write afterwards. Any thread.
+  static void remove_all();
+
+  /// Held while anything is written into a scratch folder, so that nothing is written after remove_all().
+  class Writing {
+   public:
+    Writing();
+    Writing(const Writing&) = delete;
+    Writing& operator=(const Writing&) = delete;
+    ~Writing();
+  };
 
  private:
   std::filesystem::path path_;

@@ -3,6 +3,7 @@
 
 #include <array>
 #include <cstdint>
+#include <map>
 #include <optional>
 #include <string>
 #include <string_view>
@@ -35,6 +36,10 @@ class FigureSet {
  public:
   /// Throws Error naming the first id that isn't a figure.
   explicit FigureSet(const std::vector<std::string>& ids);
+
+  /// A saved set by its name, or ids separated by commas. Throws Error if it is neither.
+  [[nodiscard]] static FigureSet named(const std::string& choice,
+                                       const std::map<std::string, std::vector<std::string>>& saved);
 
   /// What insight_of() has to compute for them.
   [[nodiscard]] SummaryRequest request() const;

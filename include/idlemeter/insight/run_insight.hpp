@@ -4,6 +4,7 @@
 #include <cstdint>
 #include <map>
 #include <optional>
+#include <span>
 #include <string>
 #include <vector>
 
@@ -93,5 +94,7 @@ struct RunInsight {
 /// Reads a run and works out everything above. O(frames + samples * readings). Throws Error as the store does, and
 /// std::invalid_argument as summarize() does.
 [[nodiscard]] RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions& options = {});
+[[nodiscard]] std::vector<RunInsight> insights_of(const Store& store, std::span<const std::int64_t> runs,
+                                                  const InsightOptions& options = {});
 
 }  // namespace idlemeter

@@ -1,8 +1,11 @@
 // Idle Meter: which runs of a store are meant.
 #pragma once
 
+#include <cstdint>
 #include <map>
+#include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "idlemeter/runs/run.hpp"
@@ -20,5 +23,15 @@ struct RunFilter {
 
   [[nodiscard]] bool matches(const RunInfo& run) const;
 };
+
+/// What a list of runs is ordered by.
+enum class RunOrder : std::uint8_t { number, started, game, length, frames, average };
+
+/// "number", "started", "game", "length", "frames", "average"
+[[nodiscard]] std::string_view name_of(RunOrder order);
+[[nodiscard]] std::optional<RunOrder> run_order_from(std::string_view text);
+
+/// Rising; runs that are alike stay as they were.
+void sort_runs(std::vector<RunInfo>& runs, RunOrder order);
 
 }  // namespace idlemeter

@@ -1,4 +1,4 @@
-#include "run_groups.hpp"
+#include "idlemeter/insight/run_groups.hpp"
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
@@ -6,16 +6,12 @@
 #include <optional>
 #include <set>
 
-#include "figures.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/nearest.hpp"
-#include "idlemeter/base/text.hpp"
 #include "idlemeter/runs/run_filter.hpp"
-#include "idlemeter/settings/settings.hpp"
-#include "run_lists.hpp"
-#include "values.hpp"
+#include "idlemeter/runs/run_list.hpp"
 
-namespace idlemeter::cli {
+namespace idlemeter {
 namespace {
 
 /// The setting's value if all runs of the group have the same; "no Upscaler" if none has the setting.
@@ -62,21 +58,22 @@ std::vector<std::int64_t> ids_of(const std::vector<RunInfo>& runs, const RunFilt
 std::vector<RunGroup> groups_of(const Store& store, const GroupChoice& choice, const FigureSet& set,
                                 std::vector<std::string>& told) {
   std::vector<RunGroup> groups;
+  const InsightOptions how{.figures = set.request()};
   if (!choice.by.empty()) {
     const auto ids = choice.lists.empty() ? ids_of(store.runs(Store::Facts::none), {}) : run_lists(choice.lists);
-    told = split(choice.by, ',');
-    return grouped_by(insights_of(store, ids, set), told);
+    told = choice.by;
+    return grouped_by(insights_of(store, ids, how), choice.by);
   }
   for (const std::string& list : choice.lists)
-    groups.push_back({"runs " + list, insights_of(store, run_list(list), set)});
+    groups.push_back({"runs " + list, insights_of(store, run_list(list), how)});
   told = name_by_settings(groups);
   const auto all = choice.tags.empty() ? std::vector<RunInfo>() : store.runs(Store::Facts::none);
   for (const std::string& tag : choice.tags) {
     const auto ids = ids_of(all, {.tags = {tag}});
     if (ids.empty())
       throw Error(Error::Code::not_found, fmt::format("no run has the tag '{}'", tag), store.path().string(),
-                  "'idlemeter runs' lists them");
-    groups.push_back({tag, insights_of(store, ids, set)});
+                  "name a tag that a run has", Error::Hint::list_tags);
+    groups.push_back({tag, insights_of(store, ids, how)});
   }
   return groups;
 }
@@ -94,25 +91,11 @@ std::size_t base_of(const std::vector<RunGroup>& groups, const std::string& name
 
 }  // namespace
 
-void add_group_options(Command command, GroupChoice& choice, const std::string& about_runs) {
-  command.option("RUNS", choice.lists, about_runs).check(is_run_list());
-  command.option("--by", choice.by, "Groups by a setting's or fact's values, or by several's: --by preset,driver");
-  command.option("--tag", choice.tags, "The runs with this tag are a group; may be repeated").repeats();
-  command.option("--base", choice.base, "The name of the group that the others are compared with; else the first");
-  command.option("--figures", choice.figures, "A set saved under [figures] in the settings, or ids").shows_default();
-  command.option("--matters", choice.matters, "Smallest difference that matters, in percent of the base")
-      .check(positive())
-      .shows_default();
-  command.option("--settings", choice.settings,
-                 "The settings file with the sets of figures, instead of " + usual_settings_path().string());
-}
-
-ChosenGroups chosen_groups(const Store& store, const GroupChoice& choice) {
-  ChosenGroups chosen{figure_set(choice.figures, chosen_settings(choice.settings)), {}};
-  chosen.groups = groups_of(store, choice, chosen.figures, chosen.how.told);
+ChosenGroups choose_groups(const Store& store, const GroupChoice& choice, const FigureSet& figures) {
+  ChosenGroups chosen;
+  chosen.groups = groups_of(store, choice, figures, chosen.how.told);
   chosen.how.base = base_of(chosen.groups, choice.base);
-  chosen.how.rules.matters = choice.matters / 100;
   return chosen;
 }
 
-}  // namespace idlemeter::cli
+}  // namespace idlemeter

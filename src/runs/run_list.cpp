@@ -1,4 +1,4 @@
-#include "run_lists.hpp"
+#include "idlemeter/runs/run_list.hpp"
 
 #include <fmt/format.h>
 
@@ -7,7 +7,7 @@
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
 
-namespace idlemeter::cli {
+namespace idlemeter {
 
 std::vector<std::int64_t> run_list(const std::string& text) {
   std::vector<std::int64_t> numbers;
@@ -39,15 +39,4 @@ std::vector<std::int64_t> run_lists(const std::vector<std::string>& texts) {
   return numbers;
 }
 
-Check is_run_list() {
-  return [](const std::string& text) {
-    try {
-      (void)run_list(text);
-      return std::string();
-    } catch (const Error& error) {
-      return std::string(error.what());
-    }
-  };
-}
-
-}  // namespace idlemeter::cli
+}  // namespace idlemeter

@@ -1,10 +1,10 @@
-#include "table.hpp"
+#include "idlemeter/base/table.hpp"
 
 #include <algorithm>
 
 #include "idlemeter/base/text.hpp"
 
-namespace idlemeter::cli {
+namespace idlemeter {
 
 void Table::add(std::vector<std::string> row) {
   for (std::string& cell : row) cell = printable(cell);
@@ -31,4 +31,4 @@ std::string Table::text(std::string_view indent) const {
   return text;
 }
 
-}  // namespace idlemeter::cli
+}  // namespace idlemeter

@@ -1,20 +1,20 @@
-// Pictures by gnuplot.
+// Idle Meter: plots as a model, whoever draws them.
 #pragma once
 
-#include <filesystem>
+#include <cstddef>
+#include <cstdint>
 #include <string>
 #include <vector>
 
-#include "arguments.hpp"
 #include "idlemeter/insight/plot_data.hpp"
 
-namespace idlemeter::cli {
+namespace idlemeter {
 
 struct Curve {
   std::string title = {};  ///< in the key; empty: not there
   std::vector<PlotPoint> points;
   std::size_t color = 0;  ///< 0, 1, …: colour-blind readers can tell them apart
-  enum class Look { line, thin_line, steps, dots } look = Look::line;
+  enum class Look : std::uint8_t { line, thin_line, steps, dots } look = Look::line;
 };
 
 /// One of the plots that lie above each other and share their x axis.
@@ -34,7 +34,7 @@ struct Tick {
 struct Plot {
   std::string title, x_title;
   std::vector<Panel> panels;
-  std::vector<Tick> x_ticks = {};  ///< empty: gnuplot's own
+  std::vector<Tick> x_ticks = {};  ///< empty: as whoever draws it likes
   double x_from = 0, x_to = 1;
   std::vector<PlotMark> marks = {};  ///< dashed lines through all panels
   int width = 1280, height = 720;
@@ -61,12 +61,4 @@ struct BarPlot {
   bool dark = false;
 };
 
-/// Whether an argument names a picture that can be written.
-Check is_picture_name();
-
-/// Writes a PNG, or an SVG if the file's name ends with .svg, in one step. Throws Error if gnuplot isn't there or
-/// fails.
-void write_plot(const Plot& plot, const std::filesystem::path& file);
-void write_plot(const BarPlot& plot, const std::filesystem::path& file);
-
-}  // namespace idlemeter::cli
+}  // namespace idlemeter

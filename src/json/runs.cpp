@@ -1,52 +1,13 @@
-#include "json.hpp"
+#include "idlemeter/json/runs.hpp"
 
-#include <fmt/format.h>
-
-#include <nlohmann/json.hpp>
-
-#include "idlemeter/base/text.hpp"
-#include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
-#include "idlemeter/readings/reading.hpp"
-#include "idlemeter/readings/snapshot.hpp"
-#include "idlemeter/runs/run.hpp"
-#include "output.hpp"
+#include "idlemeter/readings/units.hpp"
+#include "json/json.hpp"
 
-namespace idlemeter::cli {
+namespace idlemeter {
 namespace {
 
-using Json = nlohmann::ordered_json;
-
-std::string text_of(const Json& json, int indent) {
-  return escaped_json(json.dump(indent, ' ', false, Json::error_handler_t::replace));
-}
-
-Json to_json(const Snapshot::Entry& entry, const Ranges& ranges) {
-  const ReadingInfo& info = *entry.info;
-  Json one = {{"id", info.id},
-              {"title", info.title},
-              {"brief", info.brief},
-              {"device", info.device},
-              {"kind", name_of(info.kind)},
-              {"unit", symbol(info.unit)},
-              {"source", info.source},
-              {"value", nullptr}};
-  if (!info.alias.empty()) one["alias"] = info.alias;
-  if (const auto* missing = std::get_if<Missing>(entry.value)) one["missing"] = missing->reason;
-  if (const auto* text = std::get_if<std::string>(entry.value)) one["value"] = *text;
-  if (const auto n = number(*entry.value)) one["value"] = *n;
-  if (const auto range = ranges.of(info.id)) {
-    one["least"] = range->first;
-    one["most"] = range->second;
-  }
-  return one;
-}
-
-Json to_json(const std::vector<Snapshot::Entry>& entries, const Ranges& ranges) {
-  Json list = Json::array();
-  for (const auto& entry : entries) list.push_back(to_json(entry, ranges));
-  return list;
-}
+using namespace json;
 
 Json to_json(const RunInfo& run) {
   return {{"run", run.id},
@@ -65,7 +26,6 @@ Json to_json(const RunInfo& run) {
 }
 
 Json to_json(const Summary& s) {
-  const auto or_null = [](const auto& figure, double scale) { return figure ? Json(*figure * scale) : Json(); };
   const auto milliseconds = [](const auto& time) { return time ? Json(in_milliseconds(*time)) : Json(); };
   Json statistics = {{"left_out_intervals", s.left_out},
                      {"average_fps", or_null(s.average_rate, 1)},
@@ -87,8 +47,6 @@ Json to_json(const Summary& s) {
     statistics["percentiles"].push_back({{"q", p.q}, {"ms", p.frame_time / 1e6}});
   return statistics;
 }
-
-double seconds_of(Moment at) { return in_seconds(at.time_since_epoch()); }
 
 Json to_json(const Stutters& stutters, Nanoseconds all) {
   Json json = {{"time_s", in_seconds(stutters.time)},
@@ -116,15 +74,13 @@ Json to_json(const RunInsight& run, const Limits& limits) {
                {"seconds", Json::array()}};
   for (const Limit limit : kLimits) json["shares"][std::string(name_of(limit))] = limits.share(limit);
   for (const LimitedSecond& one : limits.seconds) {
-    json["seconds"].push_back({{"begin_s", seconds_of(one.begin)},
-                               {"by", name_of(one.by)},
-                               {"gpu_share", one.gpu_share ? Json(*one.gpu_share) : Json()}});
+    json["seconds"].push_back(
+        {{"begin_s", seconds_of(one.begin)}, {"by", name_of(one.by)}, {"gpu_share", or_null(one.gpu_share)}});
   }
   return json;
 }
 
 Json to_json(const ReadingInsight& one) {
-  const auto or_null = [](std::optional<double> value) { return value ? Json(*value) : Json(); };
   return {{"id", one.info.id},
           {"title", one.info.title},
           {"device", one.info.device},
@@ -165,7 +121,6 @@ Json to_json(const SureFigure& one) {
 
 Json to_json(const RunInsight& run, const std::vector<SureFigure>& intervals) {
   Json json = to_json(run.info);
-  const auto or_null = [](std::optional<double> value) { return value ? Json(*value) : Json(); };
   json["statistics"] = to_json(run.summary);
   json["statistics"]["longest_at_s"] = seconds_of(run.longest_at);
   json["loading_frames"] = run.loading_frames;
@@ -187,18 +142,10 @@ Json to_json(const RunInsight& run, const std::vector<SureFigure>& intervals) {
 
 }  // namespace
 
-std::string readings_json(const std::vector<Snapshot::Entry>& entries, const Ranges& ranges) {
-  return text_of(to_json(entries, ranges), 2);
-}
-
-std::string timed_readings_json(const std::vector<Snapshot::Entry>& entries, const Ranges& ranges, double seconds) {
-  return text_of({{"time_s", seconds}, {"readings", to_json(entries, ranges)}}, -1);
-}
-
 std::string runs_json(const std::vector<RunInfo>& runs) {
   Json all = Json::array();
   for (const RunInfo& run : runs) all.push_back(to_json(run));
-  return text_of(all, 2);
+  return text_of(all);
 }
 
 std::string figures_json(const std::vector<RunInsight>& runs, const FigureSet& set) {
@@ -210,20 +157,20 @@ std::string figures_json(const std::vector<RunInsight>& runs, const FigureSet& s
       one["figures"].push_back({{"id", figure.info.id},
                                 {"title", figure.info.title},
                                 {"unit", symbol(figure.info.unit)},
-                                {"value", figure.value ? Json(*figure.value) : Json()},
+                                {"value", or_null(figure.value)},
                                 {"of_too_few_frames", figure.is_uncertain}});
     }
     one["doubts"] = Json::array();
     for (const Doubt& doubt : run.doubts) one["doubts"].push_back({{"rule", doubt.rule}, {"text", doubt.text}});
     all.push_back(std::move(one));
   }
-  return text_of(all, 2);
+  return text_of(all);
 }
 
 std::string insight_json(const std::vector<RunInsight>& runs, const std::vector<std::vector<SureFigure>>& intervals) {
   Json all = Json::array();
   for (std::size_t i = 0; i < runs.size(); ++i) all.push_back(to_json(runs[i], intervals[i]));
-  return text_of(runs.size() == 1 ? all.front() : all, 2);
+  return text_of(runs.size() == 1 ? all.front() : all);
 }
 
-}  // namespace idlemeter::cli
+}  // namespace idlemeter

@@ -1,16 +1,18 @@
-// Columns of text.
+// Idle Meter: columns of text.
 #pragma once
 
+#include <cstdint>
 #include <string>
 #include <string_view>
+#include <utility>
 #include <vector>
 
-namespace idlemeter::cli {
+namespace idlemeter {
 
 /// Rows of cells, written with columns as wide as their widest cell. Widths count characters of UTF-8, not bytes.
 class Table {
  public:
-  enum class Align { left, right };
+  enum class Align : std::uint8_t { left, right };
 
   explicit Table(std::vector<Align> columns) : columns_(std::move(columns)) {}
 
@@ -28,4 +30,4 @@ class Table {
   std::vector<std::vector<std::string>> rows_;
 };
 
-}  // namespace idlemeter::cli
+}  // namespace idlemeter

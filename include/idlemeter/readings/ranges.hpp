@@ -1,4 +1,4 @@
-// The range of values seen of each reading.
+// Idle Meter: the range of values seen of each reading.
 #pragma once
 
 #include <fmt/format.h>
@@ -14,12 +14,12 @@
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/readings/units.hpp"
 
-namespace idlemeter::cli {
+namespace idlemeter {
 
 /// The least and the most that each reading has been since the start.
 class Ranges {
  public:
-  void take(const std::vector<Snapshot::Entry>& entries) {
+  void add(const std::vector<Snapshot::Entry>& entries) {
     for (const auto& [info, value, provisional] : entries) {
       const auto n = number(*value);
       if (!n) continue;
@@ -45,4 +45,4 @@ class Ranges {
   std::map<std::string, std::pair<double, double>> ranges_;
 };
 
-}  // namespace idlemeter::cli
+}  // namespace idlemeter
