@@ -26,7 +26,7 @@
 namespace idlemeter::cli {
 namespace {
 
-struct Options {
+struct ChangesArgs {
   std::string what, store = usual_store(), at, picture;
   ReadingTableFormat table;
   bool json = false, all = false, dark = false;
@@ -39,7 +39,7 @@ std::optional<std::int64_t> number_of_run(const std::string& text) {
   return read.ec == std::errc() && read.ptr == text.data() + text.size() ? std::optional(number) : std::nullopt;
 }
 
-ChangeSubject read(const Options& options) {
+ChangeSubject read(const ChangesArgs& options) {
   if (const auto number = number_of_run(options.what))
     return change_subject(Store(options.store, Store::Mode::existing), *number);
   ReadingTable table = read_reading_table(options.what, options.table);
@@ -50,7 +50,7 @@ ChangeSubject read(const Options& options) {
   return change_subject(std::move(table), options.what);
 }
 
-void print_changes(const Changes& changes, const Options& options, const ChangeSubject& subject) {
+void print_changes(const Changes& changes, const ChangesArgs& options, const ChangeSubject& subject) {
   const std::string where = options.at.empty() ? "" : fmt::format(" within a minute of {}", options.at);
   const auto shown = foremost_events(changes, options.all);
   if (shown.empty())
@@ -62,7 +62,7 @@ void print_changes(const Changes& changes, const Options& options, const ChangeS
   if (!subject.meanwhile.empty()) print("{}\n", printable(meanwhile_words(subject.meanwhile)));
 }
 
-int changes(const Options& options) {
+int changes(const ChangesArgs& options) {
   const ChangeSubject subject = read(options);
   Changes found = find_changes(subject);
   if (!options.at.empty()) found = changes_near(std::move(found), Moment{*duration_from(options.at, "s")});
@@ -82,7 +82,7 @@ int changes(const Options& options) {
 }  // namespace
 
 void add_changes(Command app) {
-  const auto options = std::make_shared<Options>();
+  const auto options = std::make_shared<ChangesArgs>();
   Command command =
       app.add("changes",
               "Say what changed during a run or a log: the rate, frame times, readings, and what else at that moment",

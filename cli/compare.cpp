@@ -19,13 +19,13 @@
 namespace idlemeter::cli {
 namespace {
 
-struct Options {
+struct CompareArgs {
   std::string store = usual_store(), bars;
   GroupOptions groups;
   bool json = false, csv = false, markdown = false, dark = false;
 };
 
-int compare_groups(const Options& options) {
+int compare_groups(const CompareArgs& options) {
   const Store store(options.store, Store::Mode::existing);
   const auto [figures, chosen] = read_groups(store, options.groups);
   if (chosen.groups.size() < 2)
@@ -54,7 +54,7 @@ int compare_groups(const Options& options) {
 }  // namespace
 
 void add_compare(Command app) {
-  const auto options = std::make_shared<Options>();
+  const auto options = std::make_shared<CompareArgs>();
   Command command = app.add("compare", "Compare groups of runs: what really differs, by how much, and how sure that is",
                             [options] { return compare_groups(*options); });
   add_group_options(command, options->groups, "Groups of runs, like 1-5 6-10; with --by: the runs to take, else all");

@@ -31,7 +31,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-struct Options {
+struct DemoArgs {
   std::string folder = "idlemeter-demo";
   bool brief = false, long_session = false;
 };
@@ -113,7 +113,7 @@ int demo_long(const fs::path& folder) {
   return 0;
 }
 
-int demo(const Options& options) {
+int demo(const DemoArgs& options) {
   const fs::path folder = options.folder;
   const fs::path face = folder / "bench_corner.toml", picture = folder / "overlay.png", file = folder / "runs.db";
   std::error_code failed;
@@ -144,7 +144,7 @@ int demo(const Options& options) {
 }  // namespace
 
 void add_demo(Command app) {
-  const auto options = std::make_shared<Options>();
+  const auto options = std::make_shared<DemoArgs>();
   Command command = app.add("demo", "Run the whole job on a simulated machine and game, in a few seconds",
                             [options] { return demo(*options); });
   command.flag("--brief", options->brief, "Only three single runs, without a comparison of groups");

@@ -13,8 +13,6 @@ namespace {
 
 using enum Table::Align;
 
-constexpr const char* kNone = "–";
-
 std::string shown(const RunFigure& figure) {
   if (!figure.value) return kNone;
   return format_number(*figure.value, digits_of(figure.info)) + (figure.is_uncertain ? "*" : "");

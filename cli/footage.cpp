@@ -30,7 +30,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-struct Options {
+struct FootageArgs {
   std::int64_t run = 0;
   std::string face, file, size = "1920x1080", over, from, until, clip_from;
   std::string store = usual_store();
@@ -50,7 +50,7 @@ std::optional<std::size_t> mark_number(const std::string& text) {
 }
 
 /// A moment of the run: a time, or a mark.
-Nanoseconds moment_in(const Store& store, const Options& options, const std::string& text, Nanoseconds otherwise) {
+Nanoseconds moment_in(const Store& store, const FootageArgs& options, const std::string& text, Nanoseconds otherwise) {
   if (text.empty()) return otherwise;
   const auto mark = mark_number(text);
   if (!mark) return *duration_from(text, "s");
@@ -76,7 +76,7 @@ Nanoseconds tone_in(const Clip& clip, bool of_mark) {
   return found.front().at;
 }
 
-FootageCodec codec_for(const Options& options) {
+FootageCodec codec_for(const FootageArgs& options) {
   const std::string ending = fs::path(options.file).extension().string();
   if (ending == ".webm") return FootageCodec::vp9;
   return options.prores ? FootageCodec::prores : FootageCodec::animation;
@@ -109,7 +109,7 @@ class Progress {
 };
 
 /// The face that was chosen, else the one that the run was played with, else a starter.
-Face face_of(const RunInfo& run, const Options& options) {
+Face face_of(const RunInfo& run, const FootageArgs& options) {
   const auto played = run.details.facts.find("Face");
   if (!options.face.empty() || played == run.details.facts.end())
     return NamedFace(options.face.empty() ? "benchmark" : options.face).load();
@@ -122,7 +122,7 @@ Face face_of(const RunInfo& run, const Options& options) {
   }
 }
 
-int footage(const Options& options) {
+int footage(const FootageArgs& options) {
   const Store store(options.store, Store::Mode::existing);
   const RunInfo run = store.run(options.run);
   const Face face = face_of(run, options);
@@ -215,7 +215,7 @@ Check is_video(const std::string& endings) {
 }  // namespace
 
 void add_footage(Command app) {
-  const auto options = std::make_shared<Options>();
+  const auto options = std::make_shared<FootageArgs>();
   Command command =
       app.add("footage", "Make a video of a run's overlay: transparent for an editor, or over a clip", [options] {
         const bool over = !options->over.empty();

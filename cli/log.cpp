@@ -20,7 +20,7 @@
 namespace idlemeter::cli {
 namespace {
 
-struct Options {
+struct LogArgs {
   ValueOptions values;
   std::string store = usual_store(), note;
   std::vector<std::string> words, paces;
@@ -64,7 +64,7 @@ class Trouble {
   std::string last_;
 };
 
-int log_readings(const Options& options) {
+int log_readings(const LogArgs& options) {
   Values values(options.values);
   Snapshot snapshot = values.next(0);
   const auto entries = snapshot.entries();
@@ -122,7 +122,7 @@ std::string read_pace(const std::string& text, std::map<std::string, Nanoseconds
 }  // namespace
 
 void add_log(Command app) {
-  const auto options = std::make_shared<Options>();
+  const auto options = std::make_shared<LogArgs>();
   Command command =
       app.add("log", "Log readings for hours or days, without a game", [options] { return log_readings(*options); });
   command.option("WORDS", options->words, "Only readings with one of these words in their id, title or device");

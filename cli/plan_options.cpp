@@ -21,9 +21,9 @@ std::string read_time(const std::string& text, Nanoseconds least, Nanoseconds& i
   return "";
 }
 
-using Settings = std::map<std::string, std::string>;
+using SettingValues = std::map<std::string, std::string>;
 
-std::string read_setting(const std::string& text, Settings& settings) {
+std::string read_setting(const std::string& text, SettingValues& settings) {
   const std::size_t equals = text.find('=');
   if (equals == 0 || equals == std::string::npos)
     return fmt::format("'{}' isn't a setting; write it like preset=High", text);
@@ -75,9 +75,9 @@ void add_plan_options(Command command, RecordingPlan& plan) {
 
 namespace {
 
-void add_settings(Command command, Settings& settings, std::vector<std::string>& tags, const char* about_setting,
+void add_settings(Command command, SettingValues& settings, std::vector<std::string>& tags, const char* about_setting,
                   const char* about_tag) {
-  Settings* const to = &settings;
+  SettingValues* const to = &settings;
   command
       .option(
           "--set", [to](const std::string& text) { return read_setting(text, *to); }, about_setting)

@@ -18,7 +18,7 @@ namespace {
 
 using What = RunPlotOptions::What;
 
-struct Options {
+struct PlotArgs {
   std::string store = usual_store();
   std::vector<std::string> runs, span;
   std::string what = "time", file;
@@ -27,7 +27,7 @@ struct Options {
 
 constexpr const char* kWhat[] = {"time", "spread", "percentiles"};
 
-int plot(Options& options) {
+int plot(PlotArgs& options) {
   if (!options.span.empty()) {
     const auto from = duration_from(options.span[0], "s"), to = duration_from(options.span[1], "s");
     if (!from || !to || *from >= *to)
@@ -45,7 +45,7 @@ int plot(Options& options) {
 }  // namespace
 
 void add_plot(Command app) {
-  const auto options = std::make_shared<Options>();
+  const auto options = std::make_shared<PlotArgs>();
   Command command = app.add("plot", "Draw runs as a PNG or SVG: frame times over time, their spread, percentiles",
                             [options] { return plot(*options); });
   command.option("RUNS", options->runs, "Runs, like 3 or 1-2,5; up to six lie over each other")

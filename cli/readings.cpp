@@ -27,7 +27,7 @@
 namespace idlemeter::cli {
 namespace {
 
-struct Options {
+struct ReadingsArgs {
   ValueOptions values;
   std::string word;
   std::string every;
@@ -119,7 +119,7 @@ void print_lines(const std::string& text, std::size_t width, std::size_t most_li
 
 class Printer {
  public:
-  Printer(const Options& options, std::string root)
+  Printer(const ReadingsArgs& options, std::string root)
       : options_(options),
         root_(std::move(root)),
         in_place_(options.seconds > 0 && !options.json && !options.csv && ::isatty(1) != 0) {}
@@ -151,14 +151,14 @@ class Printer {
     write_raw(json + "\n");
   }
 
-  const Options& options_;
+  const ReadingsArgs& options_;
   std::string root_;
   bool in_place_;
   bool first_ = true;
   Ranges ranges_;
 };
 
-int readings(const Options& options) {
+int readings(const ReadingsArgs& options) {
   Values values(options.values);
   Snapshot snapshot = values.next(0);
   for (const SourceProblem& problem : snapshot.problems())
@@ -185,7 +185,7 @@ int readings(const Options& options) {
 }  // namespace
 
 void add_readings(Command app) {
-  const auto options = std::make_shared<Options>();
+  const auto options = std::make_shared<ReadingsArgs>();
   Command command =
       app.add("readings", "List what this machine can measure, with values, units and where they come from",
               [options] { return readings(*options); });

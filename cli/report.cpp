@@ -17,13 +17,13 @@
 namespace idlemeter::cli {
 namespace {
 
-struct Options {
+struct ReportArgs {
   std::string store = usual_store(), file, title, note;
   GroupOptions groups;
   bool arguments = false;
 };
 
-int report(const Options& options) {
+int report(const ReportArgs& options) {
   const GroupChoice& choice = options.groups.groups;
   if (choice.lists.empty() && choice.tags.empty() && options.groups.by.empty())
     return misuse("report",
@@ -45,7 +45,7 @@ int report(const Options& options) {
 }  // namespace
 
 void add_report(Command app) {
-  const auto options = std::make_shared<Options>();
+  const auto options = std::make_shared<ReportArgs>();
   Command command = app.add("report", "Write runs, or a comparison, as one HTML file that opens anywhere",
                             [options] { return report(*options); });
   add_group_options(command, options->groups, "Runs, like 3 or 1-5; several lists are groups that are compared");

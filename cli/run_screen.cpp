@@ -19,7 +19,6 @@ namespace {
 
 using enum Table::Align;
 
-constexpr const char* kNone = "–";
 constexpr LowDefinition kDefinition = LowDefinition::mean_of_slowest;
 
 std::string ms(double nanoseconds) { return format_number(nanoseconds / 1e6, 2); }

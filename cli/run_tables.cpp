@@ -22,8 +22,6 @@ namespace {
 
 using enum Table::Align;
 
-constexpr const char* kNone = "–";
-
 std::string rate(double frames_per_second) { return format_number(frames_per_second, 1); }
 std::string milliseconds(double nanoseconds) { return format_number(nanoseconds / 1e6, 2); }
 

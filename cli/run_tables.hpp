@@ -11,6 +11,9 @@
 
 namespace idlemeter::cli {
 
+/// Where there is no figure.
+inline constexpr const char* kNone = "–";
+
 /// What the user says of a run, on a line: its settings, tags and note.
 std::string remarks_of(const RunInfo& run);
 

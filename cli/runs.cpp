@@ -27,7 +27,7 @@
 namespace idlemeter::cli {
 namespace {
 
-struct Options {
+struct RunsArgs {
   std::string store = usual_store();
   std::vector<std::string> runs;
   bool json = false;
@@ -39,10 +39,10 @@ struct Options {
 
 constexpr const char* kOrders[] = {"number", "started", "game", "length", "frames", "average"};
 
-Store::Which which(const Options& options) { return options.removed ? Store::Which::removed : Store::Which::kept; }
+Store::Which which(const RunsArgs& options) { return options.removed ? Store::Which::removed : Store::Which::kept; }
 
 /// The runs that pass the filter, in the chosen order.
-std::vector<RunInfo> chosen_runs(const Store& store, const Options& options) {
+std::vector<RunInfo> chosen_runs(const Store& store, const RunsArgs& options) {
   auto runs = store.runs(options.json ? Store::Facts::all : Store::Facts::none, which(options));
   std::erase_if(runs, [&](const RunInfo& run) { return !options.filter.matches(run); });
   sort_runs(runs, *run_order_from(options.order));
@@ -51,12 +51,12 @@ std::vector<RunInfo> chosen_runs(const Store& store, const Options& options) {
 }
 
 /// Empty if none was chosen.
-std::optional<FigureSet> chosen_figures(const Options& options) {
+std::optional<FigureSet> chosen_figures(const RunsArgs& options) {
   if (options.figures.empty()) return std::nullopt;
   return FigureSet::named(options.figures, chosen_settings(options.settings).figures);
 }
 
-int list(const Options& options) {
+int list(const RunsArgs& options) {
   const Store store(options.store, Store::Mode::existing);
   const auto runs = chosen_runs(store, options);
   if (const auto set = chosen_figures(options); set && !runs.empty()) {
@@ -86,14 +86,14 @@ int list(const Options& options) {
   return 0;
 }
 
-std::vector<SureFigure> intervals_of_run(const Store& store, std::int64_t id, const Options& options) {
+std::vector<SureFigure> intervals_of_run(const Store& store, std::int64_t id, const RunsArgs& options) {
   if (!options.intervals) return {};
   std::vector<Nanoseconds> intervals = store.intervals(id);
   if (options.leave_out == "loading") std::erase_if(intervals, &is_loading);
   return intervals_of(intervals, options.all || options.json ? SummaryRequest{} : screen_request());
 }
 
-int show(const Options& options) {
+int show(const RunsArgs& options) {
   const Store store(options.store, Store::Mode::existing);
   const auto set = chosen_figures(options);
   const auto ids = run_lists(options.runs);
@@ -132,7 +132,7 @@ std::string read_rule(const std::string& word, std::string& rule) {
   return "";
 }
 
-Option add_figure_options(Command command, Options& options) {
+Option add_figure_options(Command command, RunsArgs& options) {
   command.option("--settings", options.settings,
                  "The settings file with the sets of figures, instead of " + usual_settings_path().string());
   return command.option("--figures", options.figures,
@@ -143,7 +143,7 @@ Option add_figure_options(Command command, Options& options) {
 }  // namespace
 
 void add_runs(Command app) {
-  const auto options = std::make_shared<Options>();
+  const auto options = std::make_shared<RunsArgs>();
   Command runs = app.add("runs", "List recorded runs and show their statistics", [options] { return list(*options); });
   runs.option("--store", options->store, "The file that holds runs").shows_default();
   runs.flag("--json", options->json, "As JSON");

@@ -24,19 +24,19 @@
 namespace idlemeter::cli {
 namespace {
 
-struct Options {
+struct RunsExportArgs {
   std::string store = usual_store(), file, figures, settings;
   std::vector<std::string> runs;
   bool readings = false, results = false, json = false, arguments = false;
 };
 
-std::string results_of(const Store& store, const std::vector<std::int64_t>& ids, const Options& options) {
+std::string results_of(const Store& store, const std::vector<std::int64_t>& ids, const RunsExportArgs& options) {
   if (options.figures.empty()) return results_csv(insights_of(store, ids));
   const FigureSet set = FigureSet::named(options.figures, chosen_settings(options.settings).figures);
   return results_csv(insights_of(store, ids, {.figures = set.request()}), &set);
 }
 
-int export_runs(const Options& options) {
+int export_runs(const RunsExportArgs& options) {
   const Store store(options.store, Store::Mode::existing);
   const auto ids = run_lists(options.runs);
   const std::string text = options.json       ? run_file(store, ids, {.arguments = options.arguments})
@@ -106,7 +106,7 @@ Check read_unit(std::optional<LogUnit>& into, bool takes_rates) {
 }  // namespace
 
 void add_run_export(Command runs) {
-  const auto options = std::make_shared<Options>();
+  const auto options = std::make_shared<RunsExportArgs>();
   Command command = runs.add("export",
                              "Runs as CSV with units in the heading: frames, readings or results; or whole, as a file "
                              "for 'runs add'",

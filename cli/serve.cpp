@@ -21,7 +21,7 @@
 namespace idlemeter::cli {
 namespace {
 
-struct Options {
+struct ServeArgs {
   ValueOptions values;
   ServeOptions serve;
   std::string token_file, certificate, key;
@@ -67,7 +67,7 @@ std::string token_in(const std::string& file) {
 }
 
 /// "" or why it may not listen there.
-std::string problem_with(const Options& options) {
+std::string problem_with(const ServeArgs& options) {
   if (options.certificate.empty() != options.key.empty()) return "TLS needs both --certificate and --key";
   const bool is_protected = !options.token_file.empty() && !options.certificate.empty();
   if (is_loopback(options.serve.address) || is_protected || options.unprotected) return "";
@@ -75,7 +75,7 @@ std::string problem_with(const Options& options) {
                      options.serve.address);
 }
 
-int serve(Options options) {
+int serve(ServeArgs options) {
   if (const std::string wrong = problem_with(options); !wrong.empty()) return misuse("serve", wrong);
   if (!options.token_file.empty()) options.serve.token = token_in(options.token_file);
   options.serve.certificate = options.certificate;
@@ -114,7 +114,7 @@ int serve(Options options) {
 }  // namespace
 
 void add_serve(Command app) {
-  const auto options = std::make_shared<Options>();
+  const auto options = std::make_shared<ServeArgs>();
   Command command = app.add("serve", "Serve live readings to Prometheus and other programs, over HTTP",
                             [options] { return serve(*options); });
   command.option("--port", options->serve.port, "The port to listen at; 0: any that is free").shows_default();

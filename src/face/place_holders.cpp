@@ -14,7 +14,7 @@
 namespace idlemeter::face {
 namespace {
 
-constexpr const char* kMissing = "–";
+constexpr const char* kNoValue = "–";
 
 /// Whether every number in it, its width and its precision, is one that a text can have.
 bool has_small_numbers(std::string_view format) {
@@ -48,7 +48,7 @@ std::string filled(const TextPiece& piece, const std::string& id, const Snapshot
     return fmt::format(fmt::runtime("{:" + piece.format + "}"), fmt::localtime(now));
   }
   const Snapshot::Entry entry = values.find(id);
-  if (entry.value == nullptr) return kMissing;
+  if (entry.value == nullptr) return kNoValue;
   const auto n = number(*entry.value);
   if (!n || piece.format.empty()) return format_value(*entry.info, *entry.value);
   return fmt::format(fmt::runtime("{:" + piece.format + "}"), *n);

@@ -210,6 +210,11 @@ std::string comparison_section(const Comparison& comparison, double confidence) 
   return section("comparison", "Comparison", text);
 }
 
+std::string without_plots() {
+  return section("plots", "Plots",
+                 "<p class=\"note\">Idle Meter was built without the chart library that draws plots on a page.</p>\n");
+}
+
 std::string plots_section(bool thinned) {
   std::string text =
       "<p class=\"needs-script\">The plots need JavaScript, which this page's own script draws them with.</p>\n"

@@ -14,6 +14,7 @@ namespace idlemeter::report {
                                           const Comparison* comparison);
 [[nodiscard]] std::string comparison_section(const Comparison& comparison, double confidence);
 [[nodiscard]] std::string plots_section(bool thinned);
+[[nodiscard]] std::string without_plots();
 [[nodiscard]] std::string stutters_section(const std::vector<RunGroup>& groups);
 [[nodiscard]] std::string facts_section(const std::vector<RunGroup>& groups, bool arguments);
 /// `confidence` of the intervals of a comparison; 0: there is none.

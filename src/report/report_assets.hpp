@@ -5,7 +5,7 @@
 
 namespace idlemeter::report {
 
-extern const std::string_view kScript;   ///< the chart library and web/report.js
+extern const std::string_view kScript;   ///< the chart library and web/report.js; empty if this was built without plots
 extern const std::string_view kStyle;    ///< the chart library's and web/report.css
 extern const std::string_view kLicense;  ///< of the chart library
 

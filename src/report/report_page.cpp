@@ -102,8 +102,9 @@ std::string report_page(const Store& store, const std::vector<RunGroup>& groups,
       "base-uri 'none'; form-action 'none'\">\n"
       "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n"
       "<meta name=\"color-scheme\" content=\"light dark\">\n<meta name=\"referrer\" content=\"no-referrer\">\n"
-      "<title>{}</title>\n<!-- The plots are drawn by uPlot.\n{}-->\n<style>",
-      hash_of(kScript), hash_of(kStyle), title, kLicense);
+      "<title>{}</title>\n{}<style>",
+      hash_of(kScript), hash_of(kStyle), title,
+      kLicense.empty() ? "" : fmt::format("<!-- The plots are drawn by uPlot.\n{}-->\n", kLicense));
   page += kStyle;
   page += "</style>\n</head>\n<body>\n<header><h1>" + title + "</h1>\n";
   page += fmt::format("<p class=\"note\">{} run{} recorded by Idle Meter.</p>\n", runs, runs == 1 ? "" : "s");
@@ -112,8 +113,10 @@ std::string report_page(const Store& store, const std::vector<RunGroup>& groups,
   page += navigation(comparison.has_value()) + "</header>\n<main>\n";
   if (comparison) page += comparison_section(*comparison, confidence);
   page += summary_section(groups, figures, comparison ? &*comparison : nullptr);
-  page += plots_section(data.thinned) + stutters_section(groups) + facts_section(groups, options.arguments);
+  page += (kScript.empty() ? without_plots() : plots_section(data.thinned)) + stutters_section(groups) +
+          facts_section(groups, options.arguments);
   page += definitions_section(figures, comparison ? confidence : 0);
+  if (kScript.empty()) return page + "</main>\n</body>\n</html>\n";
   page += "</main>\n<script type=\"application/json\" id=\"data\">" + data.json + "</script>\n<script>";
   page += kScript;
   return page + "</script>\n</body>\n</html>\n";

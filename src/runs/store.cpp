@@ -134,7 +134,7 @@ std::string words_of(const std::vector<std::int64_t>& ids) {
   return fmt::format("{} runs from {} to {}", ids.size(), ids.front(), ids.back());
 }
 
-constexpr double kMissing = std::numeric_limits<double>::quiet_NaN();
+constexpr double kNoValue = std::numeric_limits<double>::quiet_NaN();
 
 /// Of the columns start_ns, intervals_ns, gpu_work_ns, frames, packed.
 std::vector<Nanoseconds> lengths_of(const runs::Statement& chunk, int column, const fs::path& file, RunBudget& budget) {
@@ -199,10 +199,10 @@ void read_rows(runs::Database& database, std::int64_t run, const std::function<v
     if (!is_possible(rows.moment(0))) continue;
     const auto numbers = rows.blob<double>(1);
     samples.columns.resize(std::max(samples.columns.size(), numbers.size()),
-                           std::vector<double>(samples.at.size(), kMissing));
+                           std::vector<double>(samples.at.size(), kNoValue));
     samples.at.push_back(rows.moment(0));
     for (std::size_t i = 0; i < samples.columns.size(); ++i)
-      samples.columns[i].push_back(i < numbers.size() ? numbers[i] : kMissing);
+      samples.columns[i].push_back(i < numbers.size() ? numbers[i] : kNoValue);
     if (samples.at.size() < kMost) continue;
     take(samples);
     samples = {};
@@ -360,7 +360,7 @@ std::vector<RunSeries> Store::series(std::int64_t id, const std::function<bool(c
       if (series[i].info.text) continue;
       series[i].at.insert(series[i].at.end(), samples.at.begin(), samples.at.end());
       for (std::size_t row = 0; row < samples.at.size(); ++row) {
-        const double value = columns[i] < samples.columns.size() ? samples.columns[columns[i]][row] : kMissing;
+        const double value = columns[i] < samples.columns.size() ? samples.columns[columns[i]][row] : kNoValue;
         series[i].values.push_back(std::isfinite(value) ? Value(value)
                                                         : Value(Missing{"missing when it was recorded"}));
       }

@@ -16,7 +16,7 @@
 namespace idlemeter::sources {
 namespace {
 
-constexpr double kPerMebibyte = 1.0 / (1024 * 1024);
+constexpr double kMebibyte = 1024 * 1024;
 
 /// Fields of /proc/PID/stat after the name in brackets, counted from the state as 0.
 enum StatField { kMajorFaults = 9, kUserTicks = 11, kSystemTicks = 12, kThreads = 17, kStatFields = 18 };
@@ -174,7 +174,7 @@ class GameProcessSource : public ReaderSource {
         {{"game.gpu.memory.used", "Game's GPU memory", "Game VRAM", "Game", DeviceKind::game, Unit::mebibyte, source},
          [this](Moment) -> Value {
            if (!engines_.memory) return Missing{"the game has no GPU memory"};
-           return static_cast<double>(*engines_.memory) * kPerMebibyte;
+           return static_cast<double>(*engines_.memory) / kMebibyte;
          }});
   }
 
