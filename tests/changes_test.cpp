@@ -204,6 +204,22 @@ TEST(Changes, TellTrendsAndBriefChanges) {
   EXPECT_NEAR(in_seconds(brief.until - brief.at), 9, 1);
 }
 
+/// A fan that stops, memory that fills: one change, from the first second that left the level.
+TEST(Changes, ThatTakeSecondsBeginWithTheFirst) {
+  for (const double time : {2.0, 4.0, 8.0}) {
+    Series level = noise(8, 1'200);
+    for (std::size_t i = 600; i < level.size(); ++i)
+      level[i] += 60 * (1 - std::exp(-static_cast<double>(i - 600) / time));
+    const Changes changes = find_changes({of("gpu.memory.used", Unit::mebibyte, level)});
+    ASSERT_EQ(changes.events.size(), 1u) << time;
+    const ReadingChange& change = changes.events[0].readings[0];
+    EXPECT_EQ(change.kind, ChangeKind::level);
+    EXPECT_NEAR(change.before, 100, 1) << time;
+    EXPECT_NEAR(change.after, 160, 2) << time;
+    EXPECT_NEAR(in_seconds(change.at.time_since_epoch()), 601, 1) << time;
+  }
+}
+
 /// docs/statistics.md has more hours of them.
 TEST(Changes, AreToldWrongInAtMostOneOfTenQuietHours) {
   constexpr std::uint64_t kHours = 60;

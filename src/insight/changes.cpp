@@ -177,8 +177,26 @@ void begin_at_onsets(const Measure& by, std::vector<Stretch>& stretches) {
   }
 }
 
+/// What takes some seconds from one level to another is no stretch of its own: the next one begins with it.
+void join_transitions(const Measure& by, std::vector<Stretch>& stretches) {
+  const auto most = static_cast<std::size_t>(by.rules.longest_brief / kSecond);
+  for (std::size_t i = 1; i + 1 < stretches.size();) {
+    const Stretch &before = stretches[i - 1], &one = stretches[i];
+    Stretch& after = stretches[i + 1];
+    const double from = level_at(by.one, before, true), to = level_at(by.one, after, false);
+    const bool is_between = (one.level > from) == (one.level < to);
+    if (one.end - one.begin > most || !is_between) {
+      ++i;
+      continue;
+    }
+    after.begin = one.begin;
+    stretches.erase(stretches.begin() + static_cast<std::ptrdiff_t>(i));
+  }
+}
+
 std::vector<ReadingChange> level_changes(const Measure& by) {
   auto stretches = stretches_of(by.one.values, by.noise, by.rules.stretches, by.spreads);
+  join_transitions(by, stretches);
   begin_at_onsets(by, stretches);
   std::vector<ReadingChange> changes;
   const auto add = [&](const std::optional<ReadingChange>& change) {
