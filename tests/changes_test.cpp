@@ -3,6 +3,7 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
 #include <cmath>
 #include <random>
 #include <stdexcept>
@@ -202,6 +203,20 @@ TEST(Changes, TellTrendsAndBriefChanges) {
   EXPECT_NEAR(brief.after, 70, 1);
   EXPECT_NEAR(brief.before, 100, 1);
   EXPECT_NEAR(in_seconds(brief.until - brief.at), 9, 1);
+}
+
+TEST(Changes, SayATrendBetweenTwoLevelsOnce) {
+  Series heat = noise(4);
+  for (std::size_t i = 0; i < heat.size(); ++i)
+    heat[i] = 60 + 0.3 * (heat[i] - 100) + std::clamp((static_cast<double>(i) - 600) / 60, 0.0, 20.0);
+  const Changes changes = find_changes({of("gpu.temp", Unit::celsius, heat)});
+  ASSERT_EQ(changes.events.size(), 1u);
+  const ReadingChange& trend = changes.events[0].readings[0];
+  EXPECT_EQ(trend.kind, ChangeKind::trend);
+  EXPECT_NEAR(in_seconds(trend.at.time_since_epoch()), 600, 40);
+  EXPECT_NEAR(in_seconds(trend.until.time_since_epoch()), 1'800, 40);
+  EXPECT_NEAR(trend.before, 60, 0.7);
+  EXPECT_NEAR(trend.after, 80, 0.7);
 }
 
 /// A fan that stops, memory that fills: one change, from the first second that left the level.

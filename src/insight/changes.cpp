@@ -199,13 +199,15 @@ std::vector<ReadingChange> level_changes(const Measure& by) {
   join_transitions(by, stretches);
   begin_at_onsets(by, stretches);
   std::vector<ReadingChange> changes;
-  const auto add = [&](const std::optional<ReadingChange>& change) {
-    if (change) changes.push_back(*change);
-  };
+  bool was_trend = false;
   for (std::size_t i = 0; i < stretches.size(); ++i) {
+    const auto trend = trend_of(by, stretches[i]);
     const auto change = i > 0 ? change_between(by, stretches[i - 1], stretches[i]) : std::nullopt;
-    add(change);
-    if (!change || change->kind != ChangeKind::slope) add(trend_of(by, stretches[i]));
+    // A trend says by itself where it begins and ends.
+    const bool is_said = change && change->kind == ChangeKind::slope && (trend || was_trend);
+    if (change && !is_said) changes.push_back(*change);
+    if (trend) changes.push_back(*trend);
+    was_trend = trend.has_value();
   }
   return changes;
 }

@@ -214,7 +214,7 @@ class Finder {
       for (const std::size_t place : places) names.push_back("'" + cut_to(printable(fields_[place]), 40) + "'");
       fail(fmt::format("several columns may be the {}: {}", is_alone ? "moments" : "frame times",
                        fmt::join(names, ", ")),
-           where_, "name the one that is", is_alone ? Error::Hint::moments : Error::Hint::frame_time);
+           where_, "the others are left out", is_alone ? Error::Hint::moments : Error::Hint::frame_time);
     }
     if (places.size() == 1) column.at = places.front();
   }
