@@ -29,7 +29,8 @@ struct FiguresAndGroups {
   ChosenGroups chosen;
 };
 
-/// Reads the runs. Throws Error if there is no such run, tag, setting, figure or base.
-FiguresAndGroups read_groups(const Store& store, const GroupOptions& options);
+/// Reads the runs, with so many of their worst hitches. Throws Error if there is no such run, tag, setting, figure or
+/// base.
+FiguresAndGroups read_groups(const Store& store, const GroupOptions& options, std::size_t hitches = 0);
 
 }  // namespace idlemeter::cli

@@ -32,7 +32,7 @@ int report(const ReportArgs& options) {
   if (options.file.empty() && std::filesystem::exists(file))
     throw Error(Error::Code::exists, "is there already", file, "name a file with -o; one that is named is replaced");
   const Store store(options.store, Store::Mode::existing);
-  const auto [figures, chosen] = read_groups(store, options.groups);
+  const auto [figures, chosen] = read_groups(store, options.groups, InsightOptions{}.hitches);
   replace_file(
       file,
       report_page(

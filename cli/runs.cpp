@@ -64,7 +64,7 @@ int list(const RunsArgs& options) {
     for (const RunInfo& run : runs) {
       if (run.problem.empty()) ids.push_back(run.id);
     }
-    const auto insights = insights_of(store, ids, {.figures = set->request()});
+    const auto insights = insights_of(store, ids, {.figures = set->request(), .hitches = 0});
     if (options.json) {
       write_raw(figures_json(insights, *set) + "\n");
     } else {
@@ -171,7 +171,7 @@ void add_runs(Command app) {
   figures.excludes(command.option("--all"));
   command
       .flag("--intervals", options->intervals,
-            "Show how certain the figures are: 95 % intervals (stationary bootstrap)")
+            "How certain the figures are: 95 % intervals, if this stretch of play went on")
       .excludes(figures);
   command.option(
       "--leave-out", [options](const std::string& word) { return read_rule(word, options->leave_out); },

@@ -25,7 +25,7 @@ namespace {
 void publish(const Store& store, const std::string& setting, const std::filesystem::path& folder) {
   // Groups of runs with the same value, and what differs between them.
   const FigureSet figures({kUsualFigures.begin(), kUsualFigures.end()});
-  const ChosenGroups chosen = choose_groups(store, {.by = {setting}}, figures);
+  const ChosenGroups chosen = choose_groups(store, {.by = {setting}}, figures, 5);  // a report shows hitches
   const Comparison comparison = compare(chosen.groups, figures, chosen.how);
   std::fputs(comparison_text(comparison, chosen.how.rules).c_str(), stdout);
   replace_file(folder / "comparison.json", comparison_json(comparison));

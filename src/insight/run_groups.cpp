@@ -55,10 +55,9 @@ std::vector<std::int64_t> ids_of(const std::vector<RunInfo>& runs, const RunFilt
 }
 
 /// `told` gets the settings that the groups are named after.
-std::vector<RunGroup> groups_of(const Store& store, const GroupChoice& choice, const FigureSet& set,
+std::vector<RunGroup> groups_of(const Store& store, const GroupChoice& choice, const InsightOptions& how,
                                 std::vector<std::string>& told) {
   std::vector<RunGroup> groups;
-  const InsightOptions how{.figures = set.request()};
   if (!choice.by.empty()) {
     const auto ids = choice.lists.empty() ? ids_of(store.runs(Store::Facts::none), {}) : run_lists(choice.lists);
     told = choice.by;
@@ -91,9 +90,10 @@ std::size_t base_of(const std::vector<RunGroup>& groups, const std::string& name
 
 }  // namespace
 
-ChosenGroups choose_groups(const Store& store, const GroupChoice& choice, const FigureSet& figures) {
+ChosenGroups choose_groups(const Store& store, const GroupChoice& choice, const FigureSet& figures,
+                           std::size_t hitches) {
   ChosenGroups chosen;
-  chosen.groups = groups_of(store, choice, figures, chosen.how.told);
+  chosen.groups = groups_of(store, choice, {.figures = figures.request(), .hitches = hitches}, chosen.how.told);
   chosen.how.base = base_of(chosen.groups, choice.base);
   return chosen;
 }

@@ -1,6 +1,7 @@
 // Idle Meter: runs of a store as groups to compare.
 #pragma once
 
+#include <cstddef>
 #include <string>
 #include <vector>
 
@@ -23,8 +24,10 @@ struct ChosenGroups {
   CompareOptions how = {};  ///< with the base, and what the groups were made by
 };
 
-/// Reads the runs, with what the figures need. Groups of lists are named after the settings in which they differ, if
-/// that tells them apart. Throws Error if there is no such run, tag, setting or base.
-[[nodiscard]] ChosenGroups choose_groups(const Store& store, const GroupChoice& choice, const FigureSet& figures);
+/// Reads the runs, with what the figures need, and so many of their worst hitches: a comparison needs none. Groups of
+/// lists are named after the settings in which they differ, if that tells them apart. Throws Error if there is no such
+/// run, tag, setting or base.
+[[nodiscard]] ChosenGroups choose_groups(const Store& store, const GroupChoice& choice, const FigureSet& figures,
+                                         std::size_t hitches = 0);
 
 }  // namespace idlemeter
