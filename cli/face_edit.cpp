@@ -1,6 +1,5 @@
 // idlemeter face show, add, remove, move, rename, color, set, unset, undo, redo: faces changed by command.
 #include <fmt/format.h>
-#include <fmt/ranges.h>
 
 #include <functional>
 #include <memory>
@@ -10,9 +9,8 @@
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/table.hpp"
 #include "idlemeter/face/face.hpp"
-#include "idlemeter/face/face_file.hpp"
+#include "idlemeter/face/face_editor.hpp"
 #include "idlemeter/face/face_text.hpp"
-#include "idlemeter/face/face_toml.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "named_face.hpp"
 #include "output.hpp"
@@ -28,72 +26,14 @@ struct EditOptions {
   std::vector<double> at;
 };
 
-std::vector<std::string> lines_of(const std::string& text) {
-  std::vector<std::string> lines(1);
-  for (char c : text) {
-    if (c == '\n') {
-      lines.emplace_back();
-    } else {
-      lines.back() += c;
-    }
-  }
-  return lines;
-}
-
-/// For each pair of places, how many lines the rests of both texts have in common, in their order (the longest common
-/// subsequence). O(n * m); a face has a few hundred lines.
-std::vector<std::vector<std::size_t>> common_lines(const std::vector<std::string>& a,
-                                                   const std::vector<std::string>& b) {
-  std::vector<std::vector<std::size_t>> common(a.size() + 1, std::vector<std::size_t>(b.size() + 1));
-  for (std::size_t i = a.size(); i-- > 0;) {
-    for (std::size_t j = b.size(); j-- > 0;)
-      common[i][j] = a[i] == b[j] ? common[i + 1][j + 1] + 1 : std::max(common[i + 1][j], common[i][j + 1]);
-  }
-  return common;
-}
-
-/// Which lines of a text the other doesn't have. A stretch that could as well begin further up does: at [[row]], not
-/// after.
-void slide_up(const std::vector<std::string>& lines, std::vector<bool>& changed) {
-  for (std::size_t first = 0; first < lines.size();) {
-    std::size_t end = first;
-    while (end < lines.size() && changed[end]) ++end;
-    for (std::size_t i = first, last = end; i > 0 && last > i && !changed[i - 1] && lines[i - 1] == lines[last - 1];) {
-      changed[--i] = true;
-      changed[--last] = false;
-    }
-    first = end + 1;
-  }
-}
-
 /// The lines that were removed and added, each stretch under its place.
-void print_difference(const std::string& file, const std::string& before, const std::string& after) {
-  if (before == after) return print("{}: nothing to change\n", file);
-  const auto from = lines_of(before), to = lines_of(after);
-  const auto common = common_lines(from, to);
-  std::vector<bool> removed(from.size()), added(to.size());
-  for (std::size_t i = 0, j = 0; i < from.size() || j < to.size();) {
-    if (i < from.size() && j < to.size() && from[i] == to[j]) {
-      ++i;
-      ++j;
-    } else if (j == to.size() || (i < from.size() && common[i + 1][j] >= common[i][j + 1])) {
-      removed[i++] = true;
-    } else {
-      added[j++] = true;
-    }
+int print_change(const std::filesystem::path& file, const FaceEditor::Change& change) {
+  if (change.before == change.after) print("{}: nothing to change\n", file.string());
+  for (const ChangedLines& stretch : changed_lines(change.before, change.after)) {
+    print("{}:{}\n", file.string(), stretch.at);
+    for (const ChangedLines::Line& line : stretch.lines) print("{} {}\n", line.is_added ? "+" : "-", line.text);
   }
-  slide_up(from, removed);
-  slide_up(to, added);
-  bool in_stretch = false;
-  for (std::size_t i = 0, j = 0; i < from.size() || j < to.size();) {
-    const bool is_removed = i < from.size() && removed[i], is_added = !is_removed && j < to.size() && added[j];
-    if ((is_removed || is_added) && !std::exchange(in_stretch, true)) print("{}:{}\n", file, j + 1);
-    if (is_removed) print("- {}\n", from[i]);
-    if (is_added) print("+ {}\n", to[j]);
-    if (!is_removed && !is_added) in_stretch = false;
-    i += is_added ? 0 : 1;
-    j += is_removed ? 0 : 1;
-  }
+  return 0;
 }
 
 std::filesystem::path own_file(const std::string& face) {
@@ -104,16 +44,9 @@ std::filesystem::path own_file(const std::string& face) {
   return named.file();
 }
 
-/// Changes the file in one step, keeps the text that was there, and shows what is different.
 int edit(const EditOptions& options, const std::function<void(FaceText&)>& change) {
-  const std::filesystem::path path = own_file(options.face);
-  FaceFile file(path);
-  const std::string before = file.text();
-  FaceText text(before, path.string());
-  change(text);
-  if (text.toml() != before) file.write(text.toml());
-  print_difference(path.string(), before, text.toml());
-  return 0;
+  const std::filesystem::path file = own_file(options.face);
+  return print_change(file, FaceEditor(file).edit(change));
 }
 
 /// "caution=85" -> "caution", "85"
@@ -138,63 +71,19 @@ void set(FaceText& text, std::vector<std::string> words) {
   }
 }
 
-void add_readings(FaceText& text, const EditOptions& options) {
-  if (!options.at.empty()) {
-    if (!options.text.empty()) text.add_pin(options.at[0], options.at[1], "text", options.text);
-    for (std::size_t i = 0; i < options.words.size(); ++i)
-      text.add_pin(options.at[0], options.at[1] + 28.0 * static_cast<double>(i), "reading", options.words[i]);
-    return;
-  }
-  const FaceReading reading = read_face(text.toml());
-  bool there = false;
-  for (std::size_t i = 0; reading.face && i < reading.face->rows.size(); ++i)
-    there = there || reading.face->rows[i].label == options.row || options.row == fmt::format("row:{}", i + 1);
-  const auto before = options.before > 0 ? std::optional(options.before) : std::nullopt;
-  if (options.row.empty() || !there) return text.add_row(options.row, options.words, before);
-  for (std::size_t i = 0; i < options.words.size(); ++i)
-    text.add_cell(options.row, options.words[i], before ? std::optional(*before + i) : std::nullopt);
-}
-
-/// What `add` has added last, as a part: for keys that follow.
-std::vector<std::string> parts_added(const FaceText& text, const EditOptions& options, std::size_t readings) {
-  const FaceReading reading = read_face(text.toml());
-  std::vector<std::string> parts;
-  for (std::size_t i = 0; reading.face && i < readings; ++i) {
-    if (!options.at.empty()) {
-      parts.push_back(fmt::format("pin:{}", reading.face->pins.size() - i));
-      continue;
-    }
-    std::size_t row = options.before > 0 ? options.before : reading.face->rows.size();
-    for (std::size_t r = 0; r < reading.face->rows.size(); ++r) {
-      const bool is_it = reading.face->rows[r].label == options.row || options.row == fmt::format("row:{}", r + 1);
-      if (!options.row.empty() && is_it) row = r + 1;
-    }
-    const std::size_t cells = reading.face->rows[row - 1].cells.size();
-    const std::size_t first = options.before > 0 && !options.row.empty() ? options.before : cells - readings + 1;
-    parts.push_back(fmt::format("row:{}/{}", row, first + i));
-  }
-  return parts;
-}
-
-void add(FaceText& text, EditOptions options) {
-  // Words after the readings may be keys of what is added: frame.rate as=trace.
-  std::vector<std::string> keys;
-  std::erase_if(options.words, [&](const std::string& word) {
-    const bool is_key = word.find('=') != std::string::npos;
-    if (is_key) keys.push_back(word);
-    return is_key;
-  });
-  if (!keys.empty() && options.words.empty())
-    throw Error(fmt::format("'{}' is a key, and there is no reading that it belongs to", keys.front()), "",
-                "name a reading before it, like frame.rate as=trace");
-  add_readings(text, options);
-  if (keys.empty()) return;
-  for (const std::string& part : parts_added(text, options, options.words.size())) {
-    for (const std::string& word : keys) {
-      const auto [key, value] = key_and_value(word);
-      text.set(part, key, value);
+/// Words after the readings may be keys of what is added: frame.rate as=trace.
+FaceAddition addition_of(const EditOptions& options) {
+  FaceAddition what{.row = options.row, .text = options.text};
+  for (const std::string& word : options.words) {
+    if (word.find('=') == std::string::npos) {
+      what.readings.push_back(word);
+    } else {
+      what.keys.push_back(key_and_value(word));
     }
   }
+  if (options.before > 0) what.before = options.before;
+  if (!options.at.empty()) what.at = {options.at[0], options.at[1]};
+  return what;
 }
 
 /// Readings that this machine doesn't have may be another machine's: they are added all the same.
@@ -206,63 +95,17 @@ void warn_of_unknown(const std::vector<std::string>& ids) {
   }
 }
 
-int undo(const EditOptions& options, bool forward) {
-  const std::filesystem::path path = own_file(options.face);
-  FaceFile file(path);
-  const std::string before = file.text();
-  const bool done = forward ? file.redo() : file.undo();
-  if (!done) {
-    throw Error(forward ? "there is nothing to redo" : "there is nothing to undo", path.string(),
-                "only changes by these commands are kept");
-  }
-  print_difference(path.string(), before, file.text());
-  return 0;
-}
-
-std::string about(const Cell& cell) {
-  constexpr const char* kShown[] = {"", "trace", "ring", "reel"};  // in the order of the variant
-  std::string text = cell.trace() != nullptr && cell.has_text() ? "text+trace" : kShown[cell.as.index()];
-  const auto add = [&](const std::string& more) { text += (text.empty() ? "" : ", ") + more; };
-  if (!cell.title.empty()) add(fmt::format("'{}'", cell.title));
-  if (cell.unit) add(std::string(symbol(*cell.unit)));
-  if (cell.caution) add(fmt::format("caution {}", *cell.caution));
-  if (cell.danger) add(fmt::format("danger {}", *cell.danger));
-  if (cell.span) add("span " + to_string(*cell.span));
-  return text;
-}
-
-std::string about(const CellPin& pin) { return about(pin.cell); }
-std::string about(const BoxPin& pin) { return fmt::format("box of {} x {}", pin.width, pin.height); }
-std::string about(const PicturePin& pin) { return pin.file; }
-
-std::string about(const TextPin& pin) {
-  std::string text;
-  for (const TextPiece& piece : pin.text)
-    text += piece.reading.empty()
-                ? piece.text
-                : fmt::format("{{{}{}{}}}", piece.reading, piece.format.empty() ? "" : ":", piece.format);
-  return text;
+int step(const EditOptions& options, bool forward) {
+  const std::filesystem::path file = own_file(options.face);
+  const FaceEditor editor(file);
+  return print_change(file, forward ? editor.redo() : editor.undo());
 }
 
 /// Every part under the name that the other commands know it by.
 int show(const EditOptions& options) {
-  const Face face = NamedFace(options.face).load();
   Table table({Table::Align::left, Table::Align::left, Table::Align::left});
-  for (std::size_t i = 0; i < face.rows.size(); ++i) {
-    const std::string row = part_name(face, i);
-    table.add({row, "", face.rows[i].label.empty() || face.rows[i].label == row ? "" : face.rows[i].label});
-    for (std::size_t j = 0; j < face.rows[i].cells.size(); ++j) {
-      const Cell& cell = face.rows[i].cells[j];
-      table.add({fmt::format("  {}/{}", row, j + 1), cell.reading, about(cell)});
-    }
-  }
-  for (std::size_t i = 0; i < face.pins.size(); ++i) {
-    const Pin& pin = face.pins[i];
-    const auto* shown = std::get_if<CellPin>(&pin.what);
-    const std::string what = std::visit([](const auto& one) { return about(one); }, pin.what);
-    table.add({fmt::format("pin:{}", i + 1), shown == nullptr ? "" : shown->cell.reading,
-               fmt::format("at {}, {}  {}", pin.x, pin.y, what)});
-  }
+  for (const FacePart& part : face_parts(NamedFace(options.face).load()))
+    table.add({(part.is_cell ? "  " : "") + part.name, part.reading, part.about});
   print("{}", table.text());
   return 0;
 }
@@ -294,10 +137,9 @@ void add_face_edits(Command face) {
   command("show", "List the parts of a face with the names that the other commands use", show);
 
   Command added = command("add", "Add readings: as a row, to a row, or as pins", [](const EditOptions& o) {
-    const int status = edit(o, [&](FaceText& text) { add(text, o); });
-    std::vector<std::string> readings = o.words;
-    std::erase_if(readings, [](const std::string& word) { return word.find('=') != std::string::npos; });
-    warn_of_unknown(readings);
+    const FaceAddition what = addition_of(o);
+    const int status = edit(o, [&](FaceText& text) { add_to(text, what); });
+    warn_of_unknown(what.readings);
     return status;
   });
   added.option("READING [KEY=VALUE]", options->words,
@@ -335,8 +177,8 @@ void add_face_edits(Command face) {
       });
   add_part(unset);
   unset.option("KEY", options->words, "Like color").required();
-  command("undo", "Undo the last change", [](const EditOptions& o) { return undo(o, false); });
-  command("redo", "Redo what was undone", [](const EditOptions& o) { return undo(o, true); });
+  command("undo", "Undo the last change", [](const EditOptions& o) { return step(o, false); });
+  command("redo", "Redo what was undone", [](const EditOptions& o) { return step(o, true); });
 }
 
 }  // namespace idlemeter::cli

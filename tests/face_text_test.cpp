@@ -3,9 +3,14 @@
 
 #include <gtest/gtest.h>
 
+#include <algorithm>
+#include <random>
+#include <sstream>
+
 #include "folder.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_editor.hpp"
 #include "idlemeter/face/face_toml.hpp"
 #include "idlemeter/face/starters.hpp"
 
@@ -261,6 +266,60 @@ states = 7
                           "states = 7",
                           "#8fd694cc"})
     EXPECT_NE(written.find(key), std::string::npos) << key << "\n" << written;
+}
+
+TEST(FaceEditor, ChangesInOneStepAndGoesBack) {
+  const testing::Folder folder;
+  const FaceEditor editor(folder.file("mine.toml", kFace));
+  const auto added = editor.edit([](FaceText& face) {
+    add_to(face, {.readings = {"ram.used", "cpu.clock"}, .keys = {{"caution", "90"}}, .row = "GPU", .before = 2});
+    add_to(face, {.readings = {"gpu.power"}, .at = std::pair(40.0, 800.0)});
+  });
+  EXPECT_EQ(added.before, kFace);
+  const auto parts = face_parts(*read_face(added.after).face);
+  const auto find = [&](const std::string& name) {
+    return *std::find_if(parts.begin(), parts.end(), [&](const FacePart& part) { return part.name == name; });
+  };
+  EXPECT_EQ(find("GPU/2").reading, "ram.used");
+  EXPECT_EQ(find("GPU/3").about, "caution 90");
+  EXPECT_EQ(find("GPU/4").reading, "gpu.temp");
+  EXPECT_EQ(find("pin:2").about.substr(0, 10), "at 40, 800");
+  EXPECT_EQ(editor.undo().after, kFace);
+  EXPECT_EQ(editor.redo().after, added.after);
+  EXPECT_THROW((void)editor.redo(), Error);
+  EXPECT_THROW((void)editor.edit([](FaceText& face) { add_to(face, {.keys = {{"as", "trace"}}}); }), Error);
+  EXPECT_EQ(editor.undo().before, added.after) << "what failed changed nothing";
+}
+
+TEST(ChangedLines, AreThoseThatTheOtherTextLacks) {
+  std::mt19937 random(3);
+  for (int turn = 0; turn < 100; ++turn) {
+    std::string before, after;
+    for (std::string* text : {&before, &after}) {
+      for (std::size_t i = random() % 8; i > 0; --i)
+        *text += std::string(1, static_cast<char>('a' + random() % 4)) + "\n";
+    }
+    // Walks through both texts: lines outside of the differences are the same.
+    std::istringstream from(before), to(after);
+    std::string old_line, new_line;
+    std::size_t at = 1;
+    const auto pass_common = [&](std::size_t until) {
+      for (; at < until && std::getline(to, new_line); ++at) {
+        std::getline(from, old_line);
+        EXPECT_EQ(old_line, new_line) << before << "->\n" << after;
+      }
+    };
+    for (const ChangedLines& stretch : changed_lines(before, after)) {
+      pass_common(stretch.at);
+      for (const ChangedLines::Line& line : stretch.lines) {
+        std::getline(line.is_added ? to : from, line.is_added ? new_line : old_line);
+        EXPECT_EQ(line.text, line.is_added ? new_line : old_line) << before << "->\n" << after;
+        at += line.is_added ? 1 : 0;
+      }
+    }
+    pass_common(1'000);
+    EXPECT_FALSE(std::getline(from, old_line)) << before << "->\n" << after;
+  }
 }
 
 }  // namespace
