@@ -82,15 +82,6 @@ int compact(const ChangeOptions& options) {
   return 0;
 }
 
-/// A store's runs, or those of a file that 'runs export --json' wrote.
-Store::Added add_file(Store& store, const std::string& file, const std::vector<std::int64_t>& ids) {
-  if (kind_of_file(file) != FileKind::run_file) return store.add(Store(file, Store::Mode::existing), ids);
-  if (!ids.empty())
-    throw Error(Error::Code::invalid, "--runs names runs of a store, and this is a file of runs without numbers", file,
-                "leave --runs away");
-  return add_run_file(store, file);
-}
-
 /// "3 runs added as 4 to 6, 2 already here, run 1 continued; run 6 isn't finished yet: add it again later"
 std::string words_of(const Store::Added& added) {
   std::string line = count_of(added.runs.size()) + " added";
@@ -109,41 +100,27 @@ int add(const ChangeOptions& options) {
   if (!ids.empty() && options.stores.size() > 1) return misuse("runs add", "--runs names runs of one store; give one");
   Store store(options.store);
   for (const std::string& file : options.stores) {
-    std::error_code unknown;
-    if (fs::equivalent(file, options.store, unknown))
-      throw Error(Error::Code::invalid, "this is the store that runs are added to", file, "name another");
-    print("{}: {}\n", file, words_of(add_file(store, file, ids)));
+    print("{}: {}\n", file, words_of(add_runs(store, file, ids)));
     flush_output();
   }
   return 0;
 }
 
-/// A new store with copies of runs: whole also while something records into the one that they come from.
-Store::Added copy_into(const ChangeOptions& options, const std::string& file) {
-  const Store from = store_of(options);
-  const auto ids = run_lists(options.runs);
-  for (const std::int64_t id : ids) (void)from.run(id);
-  Store made(file);
-  Store::Added added = made.add(from, ids);
-  if (!options.arguments) made.change(added.runs, {.facts_to_drop = {std::string(kArgumentsFact)}});
-  return added;
-}
-
 int copy(const ChangeOptions& options) {
+  const auto copy_to = [&](const fs::path& file) {
+    return copy_runs(store_of(options), file, run_lists(options.runs), {.arguments = options.arguments});
+  };
   if (options.copied == "-") {
     const ScratchFolder folder;
     const fs::path file = folder.path() / "runs.db";
-    (void)copy_into(options, file.string());
+    (void)copy_to(file);
     std::ifstream in(file, std::ios::binary);
     std::string part(std::size_t{1} << 20, '\0');
     while (in.read(part.data(), static_cast<std::streamsize>(part.size())) || in.gcount() > 0)
       write_raw(std::string_view(part).substr(0, static_cast<std::size_t>(in.gcount())));
     return 0;
   }
-  if (fs::exists(options.copied))
-    throw Error(Error::Code::exists, "already exists", options.copied,
-                "name a new file, or use 'runs add' to add to it");
-  print("{}: {}\n", options.copied, words_of(copy_into(options, options.copied)));
+  print("{}: {}\n", options.copied, words_of(copy_to(options.copied)));
   return 0;
 }
 

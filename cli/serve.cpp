@@ -1,6 +1,5 @@
 // idlemeter serve: live readings for other programs, over HTTP.
 #include <fmt/format.h>
-#include <sys/stat.h>
 
 #include <algorithm>
 #include <memory>
@@ -8,7 +7,6 @@
 
 #include "commands.hpp"
 #include "idlemeter/base/error.hpp"
-#include "idlemeter/base/file.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/meter/running_meters.hpp"
 #include "idlemeter/serve/metrics.hpp"
@@ -49,23 +47,6 @@ void take_frames(GameFrames& games, std::set<std::string>& known) {
   known = std::move(here);
 }
 
-/// The first line of a file. Throws Error also if others can read it.
-std::string token_in(const std::string& file) {
-  constexpr std::size_t kMost = 4'096;
-  const FileBytes read = read_regular_file(file, kMost);
-  if (!read.problem.empty())
-    throw Error(Error::Code::unreadable, fmt::format("cannot read the token ({})", read.problem), file);
-  const std::string token = read.bytes.substr(0, read.bytes.find_first_of("\r\n"));
-  struct stat about {};
-  if (::stat(file.c_str(), &about) == 0 && (about.st_mode & 077) != 0)
-    throw Error(Error::Code::invalid, "others can read the token", file, "keep it to yourself with 'chmod 600'");
-  constexpr std::size_t kLeast = 16;
-  if (token.size() < kLeast || token.find_first_of(" \t") != std::string::npos)
-    throw Error(Error::Code::invalid, fmt::format("a token has at least {} characters, without spaces", kLeast), file,
-                "make one with 'openssl rand -hex 32'");
-  return token;
-}
-
 /// "" or why it may not listen there.
 std::string problem_with(const ServeArgs& options) {
   if (options.certificate.empty() != options.key.empty()) return "TLS needs both --certificate and --key";
@@ -77,7 +58,7 @@ std::string problem_with(const ServeArgs& options) {
 
 int serve(ServeArgs options) {
   if (const std::string wrong = problem_with(options); !wrong.empty()) return misuse("serve", wrong);
-  if (!options.token_file.empty()) options.serve.token = token_in(options.token_file);
+  if (!options.token_file.empty()) options.serve.token = read_token(options.token_file);
   options.serve.certificate = options.certificate;
   options.serve.key = options.key;
   MetricsServer server(options.serve);

@@ -7,6 +7,7 @@
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/meter/command.hpp"
+#include "idlemeter/meter/meter_words.hpp"
 #include "idlemeter/meter/running_meters.hpp"
 #include "output.hpp"
 #include "plan_options.hpp"
@@ -23,63 +24,15 @@ struct TellOptions {
   bool json = false;
 };
 
-/// The meters that are meant: all, or the one with that process or with a game of that process.
+/// All, or the one with that process or with a game of that process.
 std::vector<RunningMeter> meant(const TellOptions& options) {
-  const auto all = running_meters();
-  if (all.empty()) throw Error("no meter is running", "", "start a game with 'idlemeter play -- GAME'");
-  if (options.pid == 0) return all;
-  std::vector<RunningMeter> found;
-  for (const RunningMeter& meter : all) {
-    const auto has_it = [&] {
-      const auto state = ask_meter(meter.control, {.what = What::state}).state;
-      return state && has_game(*state, options.pid);
-    };
-    if (meter.pid == options.pid || has_it()) found.push_back(meter);
-  }
+  if (running_meters().empty()) throw Error("no meter is running", "", "start a game with 'idlemeter play -- GAME'");
+  if (options.pid == 0) return running_meters();
+  const auto found = meters_of(options.pid);
   if (found.empty())
     throw Error(fmt::format("no meter is process {}, or has a game that is", options.pid), "",
                 "'idlemeter tell state' lists them");
   return found;
-}
-
-std::string words_of(const RecordingState& recording) {
-  using Phase = RecordingState::Phase;
-  if (recording.phase == Phase::opening) return ", recording, waiting for the store";
-  if (recording.phase == Phase::ending) return fmt::format(", writing the end of run {}", recording.run);
-  const std::string which = recording.of > 1 ? fmt::format(" ({} of {})", recording.number, recording.of) : "";
-  if (recording.phase == Phase::recording) {
-    return fmt::format(", recording run {}{}{}", recording.run, which,
-                       recording.left ? fmt::format(", {:.0f} s left", in_seconds(*recording.left)) : "");
-  }
-  if (recording.waits_for == "a mark") return ", waits for a mark to record" + which;
-  if (recording.starts_in == Nanoseconds{}) return ", will record the next game that presents" + which;
-  return fmt::format(", {} in {:.0f} s{}", recording.number > 1 ? "pause: records again" : "will record",
-                     in_seconds(recording.starts_in), which);
-}
-
-void print_game(const GameState& game) {
-  print("  {} {}  {}{}  {} frames{}{}  face {}\n", game.pid, printable(game.name),
-        game.api.empty() ? "" : game.api + "  ", game.picture, game.frames,
-        game.frames_unknown.empty() ? "" : fmt::format(" (not measured: {})", game.frames_unknown),
-        game.average_fps ? fmt::format(", average {:.1f} FPS", *game.average_fps) : "", printable(game.face));
-  if (!game.mistake.empty()) print("  {}\n", game.mistake);
-}
-
-void print_state(const MeterState& state) {
-  print("meter {}: overlay {}{}\n", state.pid, state.visible ? "shown" : "hidden",
-        state.recording ? words_of(*state.recording) : "");
-  if (!state.recording_problem.empty()) print("  not recording: {}\n", state.recording_problem);
-  for (const GameState& game : state.games) print_game(game);
-}
-
-std::string done(const MeterCommand& command, const MeterAnswer& answer) {
-  if (answer.run && !answer.finished.value_or(true))
-    return fmt::format("run {} ends as soon as the store takes the rest", *answer.run);
-  if (answer.run) return fmt::format("run {}{}", *answer.run, answer.game ? " of " + *answer.game : "");
-  if (answer.face) return "face " + *answer.face;
-  if (answer.visible) return *answer.visible ? "shown" : "hidden";
-  if (answer.marks) return fmt::format("mark {}", *answer.marks);
-  return command.what == What::record ? "will record" : "done";
 }
 
 int tell(const TellOptions& options) {
@@ -97,9 +50,9 @@ int tell(const TellOptions& options) {
     } else if (options.json) {
       write_raw(escaped_json(text) + "\n");
     } else if (answer.state) {
-      print_state(*answer.state);
+      print("{}", state_words(*answer.state));
     } else {
-      print("meter {}: {}\n", meter.pid, done(options.command, answer));
+      print("meter {}: {}\n", meter.pid, answer_words(options.command, answer));
     }
   }
   return status;

@@ -220,7 +220,7 @@ TEST(Command, RunsComeInFromOtherProgramsAndGoOutToThem) {
       {"runs export 1-2 --json --store d/runs.db -o r.json", 0, {"r.json"}},
       {"runs add r.json --store n.db", 0, {"r.json: 2 runs added as 2 to 3"}},
       {"runs add r.json --store n.db", 0, {"0 runs added, 2 already here"}},
-      {"runs add r.json --store n.db --runs 1", 1, {"leave --runs away"}},
+      {"runs add r.json --store n.db --runs 1", 1, {"and this is a file of runs; add all of them"}},
       {"runs export 2-3 --json --store n.db -o again.json", 0, {"again.json"}},
       {"runs export 1 --results --store d/runs.db", 0, {"average (FPS),", "\r\n1,Tidepool Rally,"}},
       {"runs export 1-2 --figures 'frame.average,gpu.temp most' --store d/runs.db",

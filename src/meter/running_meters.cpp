@@ -68,4 +68,14 @@ bool has_game(const MeterState& state, int pid) {
   return std::any_of(state.games.begin(), state.games.end(), [pid](const GameState& game) { return game.pid == pid; });
 }
 
+std::vector<RunningMeter> meters_of(int pid, const std::filesystem::path& folder) {
+  std::vector<RunningMeter> found = running_meters(folder);
+  std::erase_if(found, [pid](const RunningMeter& meter) {
+    if (meter.pid == pid) return false;
+    const auto state = ask_meter(meter.control, {.what = MeterCommand::What::state}).state;
+    return !state || !has_game(*state, pid);
+  });
+  return found;
+}
+
 }  // namespace idlemeter

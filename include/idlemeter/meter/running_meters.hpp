@@ -29,4 +29,7 @@ struct RunningMeter {
 };
 [[nodiscard]] std::vector<RunningMeter> running_meters(const std::filesystem::path& folder = meter_folder());
 
+/// Those of that process, or with a game of that process. Throws Error if a meter doesn't answer.
+[[nodiscard]] std::vector<RunningMeter> meters_of(int pid, const std::filesystem::path& folder = meter_folder());
+
 }  // namespace idlemeter

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <filesystem>
 #include <span>
 #include <string>
 #include <string_view>
@@ -31,6 +32,15 @@ Store::Added add_run_file(Store& into, std::string_view bytes, const std::string
 /// The same, read as a stream: O(bytes) in memory for its longest run. Throws Error likewise, and if it isn't a regular
 /// file.
 Store::Added add_run_file(Store& into, const std::filesystem::path& file);
+
+/// Adds the runs of a store or of such a file; of a store only those with these numbers, if there are any. Throws Error
+/// likewise, if numbers are given for a file, or if it is the store itself.
+Store::Added add_runs(Store& into, const std::filesystem::path& from, std::span<const std::int64_t> runs = {});
+
+/// Copies runs, or all, into a new store: whole also while something records into the one that they come from. Throws
+/// Error if the file exists, or if there is no such run.
+Store::Added copy_runs(const Store& from, const std::filesystem::path& to, std::span<const std::int64_t> runs = {},
+                       ShareOptions share = {});
 
 /// Adds the runs of a frame log, all or none, with these details; of several runs each gets its own value of the
 /// column that they were split by, as a setting.
