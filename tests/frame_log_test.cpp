@@ -115,6 +115,13 @@ TEST(FrameLog, GivesWhatItsFirstLineSaysHoweverOddItIs) {
   EXPECT_GE(files, 40);
 }
 
+TEST(FrameLog, RoundedMomentsNeverGoBack) {
+  const FrameLog log = parse_frame_log("time (ms),frame time (ms)\n0,5.0\n5,5.9\n5,20.0\n26,20.0\n", "a.csv", {});
+  ASSERT_EQ(log.runs.at(0).frames.size(), 4u);
+  EXPECT_TRUE(std::is_sorted(log.runs[0].frames.begin(), log.runs[0].frames.end(),
+                             [](const FrameRecord& a, const FrameRecord& b) { return a.at < b.at; }));
+}
+
 TEST(FrameLog, SaysThatRatesAloneAreTakenAsFrames) {
   const auto says = [](const std::vector<std::string>& notes) {
     return std::any_of(notes.begin(), notes.end(),

@@ -103,8 +103,9 @@ class Frames {
         interval = at - run->last;
         has_interval = true;
       }
-      // Moments that are rounded: the frame begins where the one before ended.
-      if (has_interval && run->any && std::chrono::abs(run->end + interval - at) < rounding_) at = run->end + interval;
+      // Moments that are rounded: the frame begins where the one before ended, or at least not before.
+      if (has_interval && run->any)
+        at = std::chrono::abs(run->end + interval - at) < rounding_ ? run->end + interval : std::max(at, run->end);
     } else {
       stamped = at = run->last + interval;
     }
