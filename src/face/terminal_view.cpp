@@ -22,7 +22,7 @@ namespace {
 
 using namespace face;
 
-constexpr std::size_t kCellGap = 2, kBlockGap = 4;  // characters
+constexpr std::size_t kColumnsApart = 2, kBlocksApart = 4;  // characters
 
 /// Every character is one wide and one high.
 class CharacterMeasure : public TextMeasure {
@@ -266,7 +266,7 @@ class View {
       const auto room = static_cast<std::size_t>(block.room(flow, i));
       const bool text = is_text(row.boxes[i]);
       lines.beside(text ? text_cell(row.boxes[i], room) : row.cells[i], column);
-      column += room + kCellGap;
+      column += room + kColumnsApart;
     }
     return lines;
   }
@@ -287,13 +287,13 @@ class View {
     for (const Row& row : face_.rows) rows.push_back(measured(row));
     for (const RowCells& row : rows) flow.push_back(flow_row(row));
     Lines all(0);
-    for (const FlowLine& blocks : flow_of(face_, flow, {kCellGap, kBlockGap}, style_.width)) {
+    for (const FlowLine& blocks : flow_of(face_, flow, {kColumnsApart, kBlocksApart}, style_.width)) {
       Lines line;
       for (const FlowBlock& block : blocks) {
         const bool first = block.first == blocks.front().first;
         const bool rule = !first && face_.flow == Flow::line && face_.rows[block.first].rule;
         if (rule) put(line, 0, " │", {{255, 255, 255, 110}});
-        line.beside(block_lines(block, rows, flow), first ? 0 : line.widest() + (rule ? 1 : kBlockGap));
+        line.beside(block_lines(block, rows, flow), first ? 0 : line.widest() + (rule ? 1 : kBlocksApart));
       }
       all.below(line);
     }

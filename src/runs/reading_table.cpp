@@ -63,9 +63,9 @@ std::optional<double> number_in(std::string_view field, bool comma) {
   return number;
 }
 
-class Reader {
+class TableReader {
  public:
-  Reader(TextLines& lines, const std::string& where, const ReadingTableFormat& format)
+  TableReader(TextLines& lines, const std::string& where, const ReadingTableFormat& format)
       : lines_(lines), where_(where), format_(format) {}
 
   ReadingTable read() {
@@ -280,12 +280,12 @@ ReadingTable read_reading_table(const std::filesystem::path& file, const Reading
   if (::fstat(opened, &about) != 0 || !S_ISREG(about.st_mode))
     throw Error(Error::Code::unreadable, "is not a regular file", file.string(), "name a table of readings");
   TextLines lines(opened, file.string());
-  return Reader(lines, file.string(), format).read();
+  return TableReader(lines, file.string(), format).read();
 }
 
 ReadingTable parse_reading_table(std::string_view bytes, const std::string& where, const ReadingTableFormat& format) {
   TextLines lines(bytes, where);
-  return Reader(lines, where, format).read();
+  return TableReader(lines, where, format).read();
 }
 
 }  // namespace idlemeter

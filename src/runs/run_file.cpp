@@ -33,7 +33,7 @@ using namespace runs;
 using Json = nlohmann::ordered_json;
 
 constexpr std::string_view kBegin = "{\"format\":\"idle-meter-runs\",";
-constexpr int kVersion = 1;
+constexpr int kFileVersion = 1;
 
 std::int64_t ns(Moment at) { return at.time_since_epoch().count(); }
 
@@ -321,7 +321,7 @@ class BytesIn : public std::streambuf {
 }  // namespace
 
 std::string run_file(const Store& store, std::span<const std::int64_t> runs, ShareOptions share) {
-  std::string text = fmt::format("{}\"version\":{},\"runs\":[", kBegin, kVersion);
+  std::string text = fmt::format("{}\"version\":{},\"runs\":[", kBegin, kFileVersion);
   for (const std::int64_t id : runs) {
     const RunInfo info = store.run(id);
     const Json json = {{"uuid", info.uuid},

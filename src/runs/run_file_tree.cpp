@@ -14,7 +14,7 @@ using Json = nlohmann::json;
 
 constexpr std::size_t kMostNesting = 8;        // a run file has six
 constexpr std::size_t kMostParts = 2'000'000;  // of one run, numbers in arrays apart
-constexpr std::int64_t kVersion = 1;
+constexpr std::int64_t kFileVersion = 1;
 constexpr double kMissing = std::numeric_limits<double>::quiet_NaN();
 
 /// Adds an element to an array, which turns from whole numbers to numbers to anything as it must.
@@ -128,7 +128,7 @@ class Builder : public nlohmann::json_sax<Json> {
     const JsonNode* const version = root_.find("version");
     const auto* const number = version == nullptr ? nullptr : std::get_if<std::int64_t>(&version->value);
     if (number == nullptr || *number < 1) fail("has no version before its runs");
-    if (*number > kVersion)
+    if (*number > kFileVersion)
       throw Error(Error::Code::newer, fmt::format("is of version {}, made by a newer Idle Meter", *number), where_,
                   "update this one");
   }
