@@ -24,7 +24,7 @@ void add_to(SummaryRequest& request, const FrameStatistic& statistic);
 /// In the statistic's unit, from a summary that was asked for it; missing without frames.
 [[nodiscard]] Value value_of(const FrameStatistic& statistic, const Summary& summary);
 
-/// A low or percentile of fewer frames than its share takes one of.
+/// Whether a low or percentile has too few frames for its share: fewer than one frame would be in it.
 [[nodiscard]] bool is_uncertain(const FrameStatistic& statistic, const Summary& summary);
 
 }  // namespace idlemeter::readings

@@ -52,7 +52,7 @@ Tls tls_with(const ServeOptions& options) {
   return tls;
 }
 
-/// Takes as long whatever they hold, so that the time tells nothing.
+/// Constant-time comparison.
 bool are_equal(std::string_view a, std::string_view b) {
   unsigned difference = a.size() == b.size() ? 0 : 1;
   for (std::size_t i = 0; i < a.size(); ++i)

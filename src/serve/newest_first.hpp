@@ -14,8 +14,8 @@
 
 namespace idlemeter::serve {
 
-/// Who comes last is served first: when very many come, most of them have nothing to say, and whoever waits the longest
-/// is likely one of these. Threads come as they are needed.
+/// The newest connection is served first: in a flood most connections never send anything, and the oldest ones are the
+/// likeliest to be among those. Threads are added as they are needed.
 class NewestFirst final : public httplib::TaskQueue {
  public:
   ~NewestFirst() override { shutdown(); }

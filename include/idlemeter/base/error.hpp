@@ -28,7 +28,7 @@ class Error : public std::runtime_error {
     moved        ///< a store that was moved, replaced or removed while it was in use
   };
 
-  /// What fixes it, where whoever shows the error has a way of its own to say so: an option, a command, a button.
+  /// What fixes the error, for a front that has its own words for it: an option, a command, a button.
   enum class Hint : std::uint8_t {
     none,
     another_store,    ///< name another file for the store

@@ -24,7 +24,7 @@ FileBytes read_regular_file(const std::filesystem::path& file, std::size_t most)
 enum class FileKind : std::uint8_t {
   other,
   store,     ///< a SQLite database
-  toml,      ///< a face, or another file that somebody wrote by hand
+  toml,      ///< a face, or another file written by hand
   bundle,    ///< a packed face
   run_file,  ///< runs as JSON
 };

@@ -17,8 +17,8 @@ class ScratchFolder {
 
   [[nodiscard]] const std::filesystem::path& path() const { return path_; }
 
-  /// Removes all that there are, for a process that ends without its destructors, as by a signal. Waits for whoever is
-  /// Writing, and lets nobody write afterwards. Any thread.
+  /// Removes all scratch folders, for a process that ends without running destructors, as by a signal. Waits for
+  /// threads that hold Writing, and blocks all later ones. Any thread.
   static void remove_all();
 
   /// Held while anything is written into a scratch folder, so that nothing is written after remove_all().

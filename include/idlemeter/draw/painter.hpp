@@ -11,8 +11,8 @@
 
 namespace idlemeter {
 
-/// Draws scenes, and knows how large their texts are. Keeps the shapes of texts that it has drawn (up to 64 MiB) and
-/// the pictures of faces (as much again), so that drawing the same again costs little. The first text loads fonts:
+/// Draws scenes and measures their texts. Caches the shapes of texts (up to 64 MiB) and the pictures of faces (as much
+/// again), so that drawing the same scene again is cheap. The first text loads fonts, which takes
 /// about 10 ms.
 ///
 /// Whatever a scene asks for, drawing it is bounded: see limits.hpp. Text that isn't UTF-8, and control characters,

@@ -17,7 +17,7 @@ struct TextExtent {
   double width = 0, ascent = 0, descent = 0;
 };
 
-/// How large a text is; whoever draws knows.
+/// Measures text. Implemented by whatever draws it.
 class TextMeasure {
  public:
   virtual ~TextMeasure() = default;

@@ -26,8 +26,8 @@ struct FootageOptions {
   Nanoseconds length{};  ///< of the footage
 };
 
-/// The overlay as it was at each picture's moment of the run: the same pixels as a live one has. Like a live one it is
-/// drawn anew at most 30 times a second, and stays for the pictures between. Before and after the run there is none.
+/// The overlay at each picture's moment of the run, with the same pixels as a live overlay. Like a live one it is
+/// redrawn at most 30 times a second, and unchanged in between. It is empty before and after the run.
 /// One thread at a time.
 class Footage {
  public:

@@ -79,7 +79,7 @@ struct OddStretch {
 
 struct ChangeRules {
   StretchRules stretches = {};
-  double least_spreads = 1.5;           ///< a smaller change isn't told
+  double least_spreads = 1.5;           ///< smaller changes aren't reported
   double least_share = 0.02;            ///< nor one by a smaller share of the level
   Nanoseconds together = 12 * kSecond;  ///< changes no farther from the first are at the same time
   double spike = 10;                    ///< spreads

@@ -31,7 +31,7 @@ enum class Scale : std::uint8_t {
 
 struct DifferenceRules {
   double confidence = 0.95;   ///< of the interval; above 0 and below 1
-  double matters = 0.03;      ///< a smaller difference, as a share of the base, is none
+  double matters = 0.03;      ///< smallest difference that matters, as a share of the base
   std::uint64_t seed = 1;     ///< of random permutations, if there are too many to try them all
   int permutations = 20'000;  ///< at most
 };

@@ -1,4 +1,4 @@
-// Idle Meter: the figures of a run that somebody wants, by their ids.
+// Idle Meter: chosen figures of a run, by their ids.
 #pragma once
 
 #include <array>

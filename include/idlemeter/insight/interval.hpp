@@ -30,7 +30,7 @@ struct IntervalOptions {
   double confidence = 0.95;  ///< above 0 and below 1
 };
 
-/// The interval of a figure, or why there is none.
+/// The interval of a figure, or the reason why it has none.
 struct IntervalResult {
   std::optional<FigureInterval> interval;
   std::string reason = {};  ///< of none: "only 12 frames in the slowest 0.1%; at least 25 are needed"

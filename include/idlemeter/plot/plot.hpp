@@ -1,4 +1,4 @@
-// Idle Meter: plots as a model, whoever draws them.
+// Idle Meter: plots as a model, independent of what draws them.
 #pragma once
 
 #include <cstddef>
@@ -34,7 +34,7 @@ struct Tick {
 struct Plot {
   std::string title, x_title;
   std::vector<Panel> panels;
-  std::vector<Tick> x_ticks = {};  ///< empty: as whoever draws it likes
+  std::vector<Tick> x_ticks = {};  ///< empty: chosen when it is drawn
   double x_from = 0, x_to = 1;
   std::vector<PlotMark> marks = {};  ///< dashed lines through all panels
   int width = 1280, height = 720;

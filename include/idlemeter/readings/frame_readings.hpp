@@ -47,7 +47,7 @@ class FrameReadings {
   /// What comes from now on isn't of the recording any more, which hasn't ended yet.
   void hold_recording();
 
-  /// The recording failed before anything was recorded: its span goes on as without one.
+  /// The recording failed before anything was recorded: its span continues as if there were no recording.
   void abandon_recording();
 
   /// Holds the recording's figures.

@@ -31,7 +31,7 @@ struct GameInfo {
 /// traces, and hands a recording to its sink. Live games, the simulated one and recorded runs all go through this
 /// class.
 ///
-/// It has no clock and no thread: whoever owns it says what time it is. One thread at a time.
+/// It has no clock and no thread: its owner passes in the time. One thread at a time.
 class LiveReadings {
  public:
   /// `computed`: the user's own. Throws Error if a formula can't be read.

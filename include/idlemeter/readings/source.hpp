@@ -22,7 +22,7 @@ class Source {
   /// "processor", "hwmon": unique among the sources of a sampler.
   [[nodiscard]] virtual std::string name() const = 0;
 
-  /// How often it wants to be asked; the sampler's own pace if zero.
+  /// How often to sample it; the sampler's own pace if zero.
   [[nodiscard]] virtual Nanoseconds pace() const { return Nanoseconds{}; }
 
   /// Looks for what there is now, each id once. Called before the first sample, every few seconds, and after a sample

@@ -20,11 +20,11 @@ struct LogOptions {
   std::function<bool(const ReadingInfo&)> wants = {};  ///< which readings; empty: all
   std::map<std::string, Nanoseconds> paces = {};       ///< of single readings by id: no more often than that
 
-  /// After so long the log goes on in another run, so that there is something to drop. 0: never.
+  /// After this time the log continues in another run, so that there is something to drop. 0: never.
   Nanoseconds part = {};
 
-  /// If the store takes no more, the oldest part of this log is deleted for good to make room. Otherwise what is
-  /// sampled meanwhile is lost, and the log goes on in another run once there is room.
+  /// If the store is full, the oldest part of this log is deleted for good to make room. Otherwise the samples taken
+  /// meanwhile are lost, and the log continues in another run once there is room.
   bool drop_oldest = false;
 
   Nanoseconds retry = 10 * kSecond;  ///< after a store that couldn't be written

@@ -30,8 +30,8 @@ class Recorder : public RunSink {
   /// Commits what is there; the run counts as unfinished unless finish() was called.
   ~Recorder() override;
 
-  /// The next frame; `at` doesn't fall. One with times that can't be (a moment after kLatestMoment, an interval under a
-  /// nanosecond) is only counted.
+  /// Adds the next frame; `at` doesn't decrease. A frame with impossible times (a moment after kLatestMoment, an
+  /// interval under a nanosecond) is only counted.
   void add(const FrameRecord& frame);
   void add(std::span<const FrameRecord> frames) override;
 

@@ -15,7 +15,7 @@ namespace idlemeter {
 
 /// How a recording ended. A run without one wasn't ended: its meter was killed, or is still recording.
 enum class RunEnd : std::uint8_t {
-  asked,         ///< somebody stopped it
+  asked,         ///< stopped on request
   time,          ///< its planned length was over
   game_ended,    ///< the game closed, or its end isn't known in more detail
   game_crashed,  ///< the game went without closing: it crashed or was killed
@@ -55,7 +55,7 @@ struct RunChange {
 /// A run as a list shows it.
 struct RunInfo {
   std::int64_t id = 0;    ///< in its store
-  std::string uuid = {};  ///< tells it from all others, wherever it is copied
+  std::string uuid = {};  ///< identifies the run, wherever it is copied
   std::string started;    ///< UTC, ISO 8601: "2026-03-01T20:15:00Z"
   bool finished = false;  ///< false if its recorder was stopped in the middle, or is still in progress
   std::uint64_t frames = 0;

@@ -27,7 +27,7 @@ class RunReplay {
   RunReplay& operator=(RunReplay&&) noexcept;
   ~RunReplay();
 
-  /// Goes on to that moment of the run; one that is passed is where it stands. O(what lies between).
+  /// Advances to `at`; an earlier moment is ignored. O(frames and samples in between).
   void go_to(Moment at);
 
   /// Back before the first frame, without reading the run again.

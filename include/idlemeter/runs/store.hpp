@@ -61,8 +61,8 @@ class Store {
   /// Throws Error naming the runs that there are, or if the run is damaged.
   [[nodiscard]] RunInfo run(std::int64_t id) const;
 
-  /// All frames in order; O(frames). Intervals that are none (under 1 ns or over kLongestTime) are left out, as a
-  /// summary of intervals() counts them.
+  /// All frames in order; O(frames). Skips intervals that aren't valid frame times (under 1 ns or over kLongestTime);
+  /// a summary of intervals() counts those.
   [[nodiscard]] std::vector<FrameRecord> frames(std::int64_t id) const;
 
   /// Only the intervals, ready for summarize().

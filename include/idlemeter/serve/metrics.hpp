@@ -11,17 +11,17 @@
 
 namespace idlemeter {
 
-/// Frame times by game, which only grow, as counters have to.
+/// Frame times by game. They only grow, as counters have to.
 class GameFrames {
  public:
-  /// `now`: all of a game's frames so far, as `from` (a meter and its game's process) counts them. One whose count fell
-  /// has begun anew.
+  /// `now`: all of a game's frames so far, as `from` (a meter and its game's process) counts them. If the count drops,
+  /// the game restarted.
   void take(const std::string& from, const std::string& game, const FrameHistogram& now);
 
-  /// Forgets what is only needed while `from` goes on.
+  /// Forgets what is only needed while `from` runs.
   void forget(const std::string& from);
 
-  /// At most 32 games; what more there are is "other".
+  /// At most 32 games; frames of all others count as "other".
   [[nodiscard]] const std::map<std::string, FrameHistogram, std::less<>>& all() const { return all_; }
 
  private:

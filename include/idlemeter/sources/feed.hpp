@@ -22,9 +22,9 @@ struct FeedOptions {
 ///   queue_depth{stage="shadow"} 3        -> feed.queue_depth@shadow
 ///   upscaler_info{preset="quality"} 1    -> feed.upscaler, the text "quality"
 ///
-/// "# HELP" and "# UNIT" give title and unit. A line that is none is counted in feed.refused and otherwise ignored;
-/// beyond 64 clients, 1,000 readings or 4 KiB in a line, what comes is refused. Throws Error if the socket can't be
-/// made; a socket that nobody listens on is replaced, one that is in use is not.
+/// "# HELP" and "# UNIT" give title and unit. Invalid lines are counted in feed.refused and otherwise ignored; so is
+/// everything beyond 64 clients, 1,000 readings or 4 KiB in a line. Throws Error if the socket can't be
+/// created. A socket without a listener is replaced; one in use is not.
 [[nodiscard]] std::unique_ptr<Source> feed_source(const FeedOptions& options);
 
 /// $XDG_RUNTIME_DIR/idlemeter/feed.sock, else /tmp/idlemeter-UID/feed.sock.

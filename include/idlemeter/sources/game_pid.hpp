@@ -5,7 +5,7 @@
 
 namespace idlemeter {
 
-/// Tells a machine's sources, while they run, which process to look at for what a game uses. Any thread.
+/// The process that a machine's sources look at for what a game uses; may change while they run. Any thread.
 class GamePid {
  public:
   explicit GamePid(int pid = 0) : pid_(pid) {}
