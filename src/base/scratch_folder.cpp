@@ -20,7 +20,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr const char* kBegin = "idlemeter-scratch.";
+constexpr const char *kBegin = "idlemeter-scratch.", *kPattern = "idlemeter-scratch.XXXXXX";
 constexpr std::time_t kNew = 60;  // s: a new folder's owner may not have locked it yet
 
 /// Removes a folder whose program is gone: nobody holds its lock any more.
@@ -59,7 +59,7 @@ ScratchFolder::ScratchFolder() {
   const char* const chosen = ::getenv("TMPDIR");
   const fs::path in = chosen != nullptr && *chosen != '\0' ? chosen : "/tmp";
   remove_left(in);
-  std::string name = (in / (std::string(kBegin) + "XXXXXX")).string();
+  std::string name = (in / kPattern).string();
   if (::mkdtemp(name.data()) == nullptr)
     throw Error(Error::Code::unwritable,
                 "cannot make a temporary folder (" + std::generic_category().message(errno) + ")", in.string(),
