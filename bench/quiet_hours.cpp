@@ -1,6 +1,6 @@
-// usage: quiet_hours [HOURS]: simulates so many hours (500) of each kind in which no level changes, and prints how many
-// changes of a level, trends and brief changes are told in ten of them; then, of hours in which one thing happens, how
-// often that is told, and how often something else.
+// usage: quiet_hours [HOURS]: simulates HOURS (500) of each kind without a change of level, and prints how many changes
+// of a level, trends and brief changes are reported in ten hours. Then it simulates hours with a single event, and
+// prints how often that event is reported, and how often anything else.
 #include <fmt/format.h>
 
 #include <algorithm>

@@ -7,7 +7,7 @@
 
 namespace idlemeter::cli {
 
-/// "WHERE: PROBLEM; FIX": with the option or command that fixes it, where there is one.
+/// "WHERE: PROBLEM; FIX". The fix names an option or a command if one of them helps.
 std::string message_of(const Error& error);
 
 }  // namespace idlemeter::cli

@@ -11,7 +11,7 @@
 
 namespace idlemeter::cli {
 
-/// Where there is no figure.
+/// Stands for a missing figure.
 inline constexpr const char* kNone = "–";
 
 /// What the user says of a run, on a line: its settings, tags and note.

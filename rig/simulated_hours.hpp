@@ -1,4 +1,4 @@
-// Readings of made-up hours of which it is known what happens in them, to try what is told of them.
+// Simulated hours of a reading with known events, to test what find_changes() reports.
 #pragma once
 
 #include <cstdint>
@@ -11,24 +11,24 @@
 
 namespace idlemeter::rig {
 
-/// Deterministic by seed: one of a second, around 100 with a noise of 1.
+/// A number for each second, around 100 with a noise of 1. Deterministic by seed.
 struct HourKind {
   std::string name;
   std::function<SecondSeries(std::uint64_t seed)> play;
 };
 
-/// In which no level changes: noise that is more or less correlated, that grows, stutters, and coarse whole numbers.
+/// Hours without a change of level: more or less correlated noise, growing noise, stutters, and coarse whole numbers.
 [[nodiscard]] std::vector<HourKind> quiet_hours();
 
-/// In which something happens once, and as what it is to be told.
+/// An hour with a single event, and how it should be reported.
 struct EventfulHour {
   HourKind hour;
   ChangeKind kind = ChangeKind::level;
-  double share = 0.9;  ///< of such hours that this and nothing else is told of, at least
+  double share = 0.9;  ///< smallest share of these hours in which it is reported, and nothing else
 };
 [[nodiscard]] std::vector<EventfulHour> eventful_hours();
 
-/// What is told of that hour, but for changes of the spread.
+/// The reported changes, without those of the spread.
 [[nodiscard]] std::vector<ReadingChange> told_of(const HourKind& kind, std::uint64_t seed);
 
 }  // namespace idlemeter::rig

@@ -5,8 +5,7 @@
 #include <vector>
 
 #include "idlemeter/insight/changes.hpp"
-#include "idlemeter/insight/second_series.hpp"
-#include "idlemeter/insight/stretches.hpp"
+#include "insight/measure.hpp"
 
 namespace idlemeter::insight {
 
@@ -18,8 +17,7 @@ struct BriefChange {
 
 /// Where the mean of five seconds is far from the running median, and the levels before and after are alike: for longer
 /// than a spike, and no longer than `rules.longest_brief`. In order of time; none if there are so many that this is how
-/// the series is. `spreads` as for stretches_of(). O(seconds).
-[[nodiscard]] std::vector<BriefChange> brief_changes_in(const SecondSeries& one, const Noise& noise,
-                                                        const std::vector<double>& spreads, const ChangeRules& rules);
+/// the series is. O(seconds).
+[[nodiscard]] std::vector<BriefChange> brief_changes_in(const Measure& by);
 
 }  // namespace idlemeter::insight

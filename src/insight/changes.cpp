@@ -9,8 +9,10 @@
 #include "base/words.hpp"
 #include "frames/median.hpp"
 #include "insight/brief_changes.hpp"
+#include "insight/measure.hpp"
 #include "insight/oddities.hpp"
 #include "insight/regimes.hpp"
+#include "insight/robust.hpp"
 
 namespace idlemeter {
 namespace {
@@ -60,13 +62,6 @@ double level_near(const SecondSeries& one, std::size_t begin, std::size_t end, b
   return median_of(values);
 }
 
-/// How far most of these are from their median, as a standard deviation.
-double most_vary_by(std::vector<double> values) {
-  const double middle = median_of(values);
-  for (double& value : values) value = std::abs(value - middle);
-  return 1.4826 * median_of(values);
-}
-
 double per_second(const Stretch& stretch) {
   const auto seconds = static_cast<double>(stretch.end - stretch.begin - 1);
   return seconds > 0 ? (stretch.last - stretch.first) / seconds : 0;
@@ -83,19 +78,6 @@ double level_at(const SecondSeries& one, const Stretch& stretch, bool at_end) {
 
 double apart(double a, double b) { return std::abs(a - b); }
 
-/// What level changes are measured by.
-struct Measure {
-  const SecondSeries& one;
-  const Noise& noise;
-  const std::vector<double>& spreads;  ///< of each second; empty: all are the noise's
-  const ChangeRules& rules;
-
-  [[nodiscard]] double spread(std::size_t second) const { return spreads.empty() ? noise.spread : spreads[second]; }
-  [[nodiscard]] bool is_small(double from, double to) const {
-    return apart(from, to) < rules.least_share * std::max(std::abs(from), std::abs(to));
-  }
-};
-
 /// What a jump from one stretch to the next is measured by.
 double spread_between(const Measure& by, const Stretch& before, const Stretch& after) {
   constexpr std::size_t kInside = 30;  // a border of regimes is a few seconds off
@@ -103,8 +85,8 @@ double spread_between(const Measure& by, const Stretch& before, const Stretch& a
                b = by.spread(after.begin + std::min(kInside, (after.end - after.begin - 1) / 2));
   if (std::max(a, b) < 2 * std::min(a, b)) return std::max(a, b);
   // Between two regimes by the medians that are compared, which stutters hardly move.
-  const double before_varies = most_vary_by(values_near(by.one, before.begin, before.end, true)),
-               after_varies = most_vary_by(values_near(by.one, after.begin, after.end, false));
+  const double before_varies = deviation_of(values_near(by.one, before.begin, before.end, true)),
+               after_varies = deviation_of(values_near(by.one, after.begin, after.end, false));
   const double varies = std::max({before_varies, after_varies, std::min(a, b)});
   return std::min(before_varies, after_varies) > 0 ? varies
                                                    : 2 * varies;  // one of them stands still: by chance anywhere
@@ -157,8 +139,8 @@ std::optional<ReadingChange> trend_of(const Measure& by, const Stretch& stretch)
                        one.moment(stretch.end - 1) + kSecond};
 }
 
-/// A stretch begins with the first second that left the one before it: what takes seconds to change is cut in their
-/// middle.
+/// Moves each border to the first second that left the level before it. The search puts the border of a slow change
+/// into the middle.
 void begin_at_onsets(const Measure& by, std::vector<Stretch>& stretches) {
   constexpr std::size_t kLongest = 30;
   constexpr double kLeft = 0.05, kNoise = 3;  // of the way; spreads
@@ -177,7 +159,7 @@ void begin_at_onsets(const Measure& by, std::vector<Stretch>& stretches) {
   }
 }
 
-/// What takes some seconds from one level to another is no stretch of its own: the next one begins with it.
+/// Merges a short stretch between two levels into the stretch that it leads to.
 void join_transitions(const Measure& by, std::vector<Stretch>& stretches) {
   const auto most = static_cast<std::size_t>(by.rules.longest_brief / kSecond);
   for (std::size_t i = 1; i + 1 < stretches.size();) {
@@ -248,7 +230,7 @@ Single look_at(const SecondSeries& one, const ChangeRules& rules) {
   const std::vector<Regime> regimes = regimes_of(one, rules);
   const std::vector<double> spreads = spreads_in(one, noise, regimes);
   SecondSeries rest = one;  // as if there were no brief changes
-  for (BriefChange& brief : brief_changes_in(one, noise, spreads, rules)) {
+  for (BriefChange& brief : brief_changes_in({one, noise, spreads, rules})) {
     std::fill(rest.values.begin() + static_cast<std::ptrdiff_t>(brief.begin),
               rest.values.begin() + static_cast<std::ptrdiff_t>(brief.end), brief.change.before);
     found.changes.push_back(std::move(brief.change));

@@ -14,6 +14,7 @@
 #include "idlemeter/readings/units.hpp"
 #include "insight/doubts.hpp"
 #include "insight/find_series.hpp"
+#include "insight/robust.hpp"
 
 namespace idlemeter {
 
@@ -71,7 +72,7 @@ struct Usual {
     for (double& value : values) value = std::abs(value - usual.value);
     const int digits = digits_of(series.info);
     // A reading that stands still has no noise: then a change counts from a shown digit, or from a hundredth on.
-    usual.spread = std::max({1.4826 * median_of(values), std::pow(10, -digits), 0.01 * std::abs(usual.value)});
+    usual.spread = std::max({kToDeviation * median_of(values), std::pow(10, -digits), 0.01 * std::abs(usual.value)});
     usual.look_elsewhere(series, covers, hitches);
     return usual;
   }

@@ -7,12 +7,14 @@
 #include <stdexcept>
 
 #include "frames/median.hpp"
+#include "insight/robust.hpp"
 #include "insight/running_medians.hpp"
 
 namespace idlemeter {
 
 using frames::median_of;
 using insight::far_from_median;
+using insight::kToDeviation;
 using insight::median_if_far;
 using insight::running_medians;
 
@@ -20,7 +22,6 @@ namespace {
 
 constexpr double kOutlier = 4;  // spreads around the running median, beyond which a number counts as that far
 constexpr double kMostInflation = 120;
-constexpr double kToDeviation = 1.4826;
 constexpr std::size_t kLongest = 5'400;  // numbers; the noise of a longer series is measured here and there
 constexpr std::size_t kPlaces = 1'000;   // at which that is
 

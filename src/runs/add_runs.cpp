@@ -2,10 +2,15 @@
 
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
+#include "idlemeter/runs/recorder.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/run_file.hpp"
+#include "runs/store_state.hpp"
+#include "runs/transaction.hpp"
 
 namespace idlemeter {
+
+using namespace runs;
 
 Store::Added add_runs(Store& into, const std::filesystem::path& from, std::span<const std::int64_t> runs) {
   std::error_code unknown;
@@ -26,6 +31,24 @@ Store::Added copy_runs(const Store& from, const std::filesystem::path& to, std::
   Store made(to);
   Store::Added added = made.add(from, runs);
   if (!share.arguments) made.change(added.runs, {.facts_to_drop = {std::string(kArgumentsFact)}});
+  return added;
+}
+
+Store::Added add_frame_log(Store& into, const FrameLog& log, const RunDetails& details) {
+  return into.add_log(log, details);
+}
+
+Store::Added Store::add_log(const FrameLog& log, const RunDetails& details) {
+  Transaction transaction(state_->database);
+  Added added;
+  for (const LoggedFrames& run : log.runs) {
+    RunDetails its = details;
+    if (log.runs.size() > 1) its.settings[log.format.split.name] = run.name;
+    Recorder recorder(*this, its, [] { return Moment{}; });
+    recorder.add(run.frames);
+    added.runs.push_back(recorder.finish());
+  }
+  transaction.commit();
   return added;
 }
 

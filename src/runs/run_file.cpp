@@ -396,22 +396,4 @@ Store::Added Store::add_runs(std::istream& in, const std::string& where) {
   return added;
 }
 
-Store::Added add_frame_log(Store& into, const FrameLog& log, const RunDetails& details) {
-  return into.add_log(log, details);
-}
-
-Store::Added Store::add_log(const FrameLog& log, const RunDetails& details) {
-  Transaction transaction(state_->database);
-  Added added;
-  for (const LoggedFrames& run : log.runs) {
-    RunDetails its = details;
-    if (log.runs.size() > 1) its.settings[log.format.split.name] = run.name;
-    Recorder recorder(*this, its, [] { return Moment{}; });
-    recorder.add(run.frames);
-    added.runs.push_back(recorder.finish());
-  }
-  transaction.commit();
-  return added;
-}
-
 }  // namespace idlemeter

@@ -279,7 +279,8 @@ RunInfo Store::run(std::int64_t id) const {
                   Error::Hint::restore_run);
   }
   throw Error(Error::Code::not_found, fmt::format("there is no run {}", id), path().string(),
-              ids.empty() ? "the store has no runs yet" : "the store has " + words_of(ids));
+              ids.empty() ? "the store has no runs yet" : "the store has " + words_of(ids),
+              ids.empty() ? Error::Hint::none : Error::Hint::list_runs);
 }
 
 std::vector<FrameRecord> Store::frames(std::int64_t id) const {
