@@ -17,13 +17,13 @@
 #include "idlemeter/insight/compare.hpp"
 #include "idlemeter/insight/comparison_text.hpp"
 #include "idlemeter/insight/figure_set.hpp"
+#include "idlemeter/insight/run_text.hpp"
 #include "idlemeter/insight/words.hpp"
 #include "idlemeter/report/report_page.hpp"
 #include "idlemeter/runs/recorder.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
 #include "picture.hpp"
-#include "run_tables.hpp"
 #include "simulation.hpp"
 
 namespace idlemeter::cli {
@@ -126,7 +126,7 @@ int demo(const DemoArgs& options) {
   const std::int64_t ultra = record(store, folder, {.preset = "Ultra"}, kSoon, face, picture);
   const std::int64_t high = record(store, folder, {.preset = "High"}, kSoon);
   (void)record(store, folder, {.preset = "Low", .upscaler = true}, kWarm);
-  print("{}\n", comparison_table({insight_of(store, ultra), insight_of(store, high)}, Readings::main));
+  print("{}\n", runs_side_by_side({insight_of(store, ultra), insight_of(store, high)}, ReadingChoice::main).text);
   if (!options.brief) {
     const FigureSet set({"frame.average", "frame.low@1%", "frame.median", "gpu.power"});
     const RunGroup native = record_group(store, folder, "native", {.preset = "Medium", .seed = 3}, set);

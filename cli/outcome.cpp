@@ -8,10 +8,10 @@
 #include <filesystem>
 #include <sstream>
 
-#include "figures.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/insight/run_text.hpp"
 #include "idlemeter/meter/process.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "output.hpp"

@@ -12,7 +12,6 @@
 
 #include "commands.hpp"
 #include "companion.hpp"
-#include "figures.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"

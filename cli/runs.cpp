@@ -9,17 +9,15 @@
 #include <memory>
 
 #include "commands.hpp"
-#include "figures.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/insight/interval.hpp"
 #include "idlemeter/insight/run_insight.hpp"
+#include "idlemeter/insight/run_text.hpp"
 #include "idlemeter/runs/run_filter.hpp"
 #include "idlemeter/runs/run_list.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
 #include "plan_options.hpp"
-#include "run_screen.hpp"
-#include "run_tables.hpp"
 #include "runs_commands.hpp"
 #include "terminal.hpp"
 #include "values.hpp"
@@ -69,7 +67,7 @@ int list(const RunsArgs& options) {
       write_raw(figures_json(insights, *set) + "\n");
     } else {
       std::vector<std::string> about;
-      for (const RunInsight& run : insights) about.push_back(printable(remarks_of(run.info)));
+      for (const RunInsight& run : insights) about.push_back(printable(run_remarks(run.info)));
       print("{}", runs_by_figures(insights, *set, about));
     }
     return 0;
@@ -81,7 +79,7 @@ int list(const RunsArgs& options) {
     const char* none = any ? "no such runs" : options.removed ? "no removed runs" : "no runs yet";
     print("{}", runs.empty()
                     ? fmt::format("{}: {}\n", options.store, none)
-                    : list_table(runs, options.sizes ? store.sizes() : std::map<std::int64_t, std::uint64_t>()));
+                    : run_list_text(runs, options.sizes ? store.sizes() : std::map<std::int64_t, std::uint64_t>()));
   }
   return 0;
 }
@@ -117,11 +115,15 @@ int show(const RunsArgs& options) {
   } else if (options.json) {
     write_raw(insight_json(runs, intervals) + "\n");
   } else if (runs.size() > 1) {
-    print("{}", comparison_table(runs, options.all ? Readings::all : Readings::main));
+    const SideBySide side = runs_side_by_side(runs, options.all ? ReadingChoice::all : ReadingChoice::main);
+    print("{}", side.text);
+    if (side.left_out > 0) print("  {} more (single cores, constant values): show them with --all\n", side.left_out);
   } else if (options.all) {
-    print("{}", statistics_table(runs.front()));
+    print("{}", run_statistics_text(runs.front()));
   } else {
     print("{}", run_screen(runs.front(), intervals.front()));
+    if (is_log(runs.front().info))
+      print("  --all shows its readings, 'idlemeter changes {}' what changed in it\n", runs.front().info.id);
   }
   return 0;
 }

@@ -4,11 +4,11 @@
 
 #include <memory>
 
-#include "figures.hpp"
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/insight/figure_set.hpp"
 #include "idlemeter/insight/results_file.hpp"
+#include "idlemeter/insight/run_text.hpp"
 #include "idlemeter/runs/frame_log.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/run_csv.hpp"

@@ -1,5 +1,3 @@
-#include "run_screen.hpp"
-
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
@@ -10,11 +8,12 @@
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/insight/run_text.hpp"
 #include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/units.hpp"
-#include "run_tables.hpp"
+#include "insight/run_columns.hpp"
 
-namespace idlemeter::cli {
+namespace idlemeter {
 namespace {
 
 using enum Table::Align;
@@ -38,14 +37,14 @@ const IntervalResult* find(const std::vector<SureFigure>& intervals, Figure::Kin
 /// "90.1 to 92.3" of a rate.
 std::string interval_of_rate(const IntervalResult* result) {
   if (result == nullptr) return "";
-  if (!result->interval) return kNone;
+  if (!result->interval) return insight::kNoFigure;
   return fmt::format("{} to {}", format_number(1e9 / result->interval->high, 1),
                      format_number(1e9 / result->interval->low, 1));
 }
 
 std::string interval_of_time(const IntervalResult* result) {
   if (result == nullptr) return "";
-  if (!result->interval) return kNone;
+  if (!result->interval) return insight::kNoFigure;
   return fmt::format("{} to {}", ms(result->interval->low), ms(result->interval->high));
 }
 
@@ -75,9 +74,7 @@ std::string about(const std::vector<SureFigure>& intervals) {
 
 std::string figures(const RunInsight& run, const std::vector<SureFigure>& intervals) {
   const Summary& s = run.summary;
-  if (is_log(run.info))
-    return fmt::format("  a log without a game: --all shows its readings, 'idlemeter changes {}' what changed in it\n",
-                       run.info.id);
+  if (is_log(run.info)) return "  a log without a game: it has readings and no frames\n";
   if (s.frames == 0) return "  no frames: no figure is defined\n";
   Table table({left, right, left, left, left});
   const bool sure =
@@ -120,7 +117,7 @@ std::string hitches(const RunInsight& run) {
 SummaryRequest screen_request() { return {{Share::percent(1), Share::percent(0.1)}, {kDefinition}, {}}; }
 
 std::string run_screen(const RunInsight& run, const std::vector<SureFigure>& intervals) {
-  std::string text = heading(run.info) + "\n" + figures(run, intervals) + "\n";
+  std::string text = run_heading(run.info) + "\n" + figures(run, intervals) + "\n";
   if (run.summary.frames > 0) text += line("stutters", stutter_words(run)) + line("limit", limit_words(run));
   text += line("heat", heat_words(run)) + line("clocks", clock_words(run)) + line("power", power_words(run));
   text += line("marks", printable(mark_words(run)));
@@ -133,4 +130,4 @@ std::string run_screen(const RunInsight& run, const std::vector<SureFigure>& int
   return text + hitches(run);
 }
 
-}  // namespace idlemeter::cli
+}  // namespace idlemeter

@@ -1,20 +1,19 @@
-#include "figures.hpp"
-
 #include <fmt/format.h>
 
 #include "idlemeter/base/table.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/insight/run_text.hpp"
 #include "idlemeter/readings/units.hpp"
-#include "run_tables.hpp"
+#include "insight/run_columns.hpp"
 
-namespace idlemeter::cli {
+namespace idlemeter {
 namespace {
 
 using enum Table::Align;
 
 std::string shown(const RunFigure& figure) {
-  if (!figure.value) return kNone;
+  if (!figure.value) return insight::kNoFigure;
   return format_number(*figure.value, digits_of(figure.info)) + (figure.is_uncertain ? "*" : "");
 }
 
@@ -49,12 +48,12 @@ std::string runs_by_figures(const std::vector<RunInsight>& runs, const FigureSet
 
 std::string figures_by_runs(const std::vector<RunInsight>& runs, const FigureSet& set) {
   std::string text;
-  for (const RunInsight& run : runs) text += heading(run.info);
+  for (const RunInsight& run : runs) text += run_heading(run.info);
   const auto figures = set.of(runs);
   std::vector<Table::Align> columns = {left};
   columns.insert(columns.end(), 2 * runs.size() - 1, right);
   Table table(columns);
-  if (runs.size() > 1) table.add(run_titles(runs));
+  if (runs.size() > 1) table.add(insight::run_titles(runs, {""}));
   bool few = false;
   for (std::size_t i = 0; i < figures.front().size(); ++i) {
     const RunFigure& base = figures.front()[i];
@@ -64,7 +63,8 @@ std::string figures_by_runs(const std::vector<RunInsight>& runs, const FigureSet
       row.push_back(shown(figure));
       few = few || figure.is_uncertain;
       if (&of_run != &figures.front())
-        row.push_back(figure.value && base.value ? difference(*figure.value, *base.value) : kNone);
+        row.push_back(figure.value && base.value ? insight::percent_against(*figure.value, *base.value)
+                                                 : insight::kNoFigure);
     }
     table.add(row);
   }
@@ -77,4 +77,4 @@ std::string figures_by_runs(const std::vector<RunInsight>& runs, const FigureSet
   return text;
 }
 
-}  // namespace idlemeter::cli
+}  // namespace idlemeter

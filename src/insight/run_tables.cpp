@@ -1,5 +1,3 @@
-#include "run_tables.hpp"
-
 #include <fmt/format.h>
 #include <fmt/ranges.h>
 
@@ -12,12 +10,44 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/insight/run_insight.hpp"
+#include "idlemeter/insight/run_text.hpp"
 #include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/run.hpp"
+#include "insight/run_columns.hpp"
 
-namespace idlemeter::cli {
+namespace idlemeter {
+
+namespace insight {
+namespace {
+
+std::string setting_of(const RunInfo& run) {
+  std::vector<std::string> values;
+  for (const auto& [name, value] : run.details.settings) values.push_back(value);
+  return values.empty() ? "" : fmt::format(" ({})", fmt::join(values, ", "));
+}
+
+}  // namespace
+
+std::vector<std::string> run_titles(const std::vector<RunInsight>& runs, std::vector<std::string> row) {
+  for (std::size_t i = 0; i < runs.size(); ++i) {
+    row.push_back(fmt::format("run {}{}", runs[i].info.id, setting_of(runs[i].info)));
+    if (i > 0) row.emplace_back("");
+  }
+  return row;
+}
+
+std::string percent_against(double value, double base) {
+  if (base == 0) return kNoFigure;
+  const double percent = (value / base - 1) * 100;
+  return fmt::format("{}{} %", std::round(percent * 10) > 0 ? "+" : "", format_number(percent, 1));
+}
+
+}  // namespace insight
+
+using insight::kNoFigure, insight::percent_against, insight::run_titles;
+
 namespace {
 
 using enum Table::Align;
@@ -88,9 +118,9 @@ bool is_double(const ReadingInfo& info, const std::vector<ReadingInsight>& readi
 }
 
 /// The first run's readings that a table shows.
-std::vector<ReadingInsight> worth_showing(const std::vector<RunInsight>& runs, Readings readings) {
+std::vector<ReadingInsight> worth_showing(const std::vector<RunInsight>& runs, ReadingChoice readings) {
   auto shown = runs.front().readings;
-  if (readings == Readings::all) return shown;
+  if (readings == ReadingChoice::all) return shown;
   std::erase_if(shown, [&](const ReadingInsight& one) {
     const bool still = std::all_of(runs.begin(), runs.end(), [&](const RunInsight& run) {
       const ReadingInsight* other = run.reading(one.info.id);
@@ -101,11 +131,6 @@ std::vector<ReadingInsight> worth_showing(const std::vector<RunInsight>& runs, R
   return shown;
 }
 
-std::string left_out(std::size_t readings) {
-  return readings == 0 ? ""
-                       : fmt::format("  {} more (single cores, constant values): show them with --all\n", readings);
-}
-
 /// Columns for each of several runs: the figure and, after all but the first, the difference.
 std::vector<Table::Align> columns_for(std::size_t runs, std::size_t before) {
   std::vector<Table::Align> columns(before, left);
@@ -113,23 +138,9 @@ std::vector<Table::Align> columns_for(std::size_t runs, std::size_t before) {
   return columns;
 }
 
-std::string setting_of(const RunInfo& run) {
-  std::vector<std::string> values;
-  for (const auto& [name, value] : run.details.settings) values.push_back(value);
-  return values.empty() ? "" : fmt::format(" ({})", fmt::join(values, ", "));
-}
-
-std::vector<std::string> titles(const std::vector<RunInsight>& runs, std::vector<std::string> row) {
-  for (std::size_t i = 0; i < runs.size(); ++i) {
-    row.push_back(fmt::format("run {}{}", runs[i].info.id, setting_of(runs[i].info)));
-    if (i > 0) row.emplace_back("");
-  }
-  return row;
-}
-
 }  // namespace
 
-std::string heading(const RunInfo& run, Facts facts) {
+std::string run_heading(const RunInfo& run, Facts facts) {
   constexpr std::string_view kMain[] = {"Machine", "Processor", "GPU", "Graphics API", "Picture"};
   const std::string game = run.details.game.empty() ? "no name" : printable(run.details.game);
   std::string text =
@@ -162,15 +173,7 @@ std::string heading(const RunInfo& run, Facts facts) {
   return text + table.text("  ");
 }
 
-std::string difference(double value, double base) {
-  if (base == 0) return kNone;
-  const double percent = (value / base - 1) * 100;
-  return fmt::format("{}{} %", std::round(percent * 10) > 0 ? "+" : "", format_number(percent, 1));
-}
-
-std::vector<std::string> run_titles(const std::vector<RunInsight>& runs) { return titles(runs, {""}); }
-
-std::string remarks_of(const RunInfo& run) {
+std::string run_remarks(const RunInfo& run) {
   std::vector<std::string> about;
   for (const auto& [name, value] : run.details.settings) about.push_back(fmt::format("{} {}", name, value));
   about.insert(about.end(), run.details.tags.begin(), run.details.tags.end());
@@ -181,7 +184,7 @@ std::string remarks_of(const RunInfo& run) {
   return fmt::format("{}", fmt::join(about, ", "));
 }
 
-std::string list_table(const std::vector<RunInfo>& runs, const std::map<std::int64_t, std::uint64_t>& sizes) {
+std::string run_list_text(const std::vector<RunInfo>& runs, const std::map<std::int64_t, std::uint64_t>& sizes) {
   std::vector<Table::Align> columns = {right, left, left, right, right, right, left};
   std::vector<std::string> head = {"run",    "game",         "started (UTC)",       "length, s",
                                    "frames", "average, FPS", "settings, tags, note"};
@@ -199,8 +202,8 @@ std::string list_table(const std::vector<RunInfo>& runs, const std::map<std::int
         started(run),
         format_number(seconds, 1),
         fmt::format("{}", run.frames),
-        run.frames > 0 && seconds > 0 ? rate(static_cast<double>(run.frames) / seconds) : kNone,
-        remarks_of(run)};
+        run.frames > 0 && seconds > 0 ? rate(static_cast<double>(run.frames) / seconds) : kNoFigure,
+        run_remarks(run)};
     if (!sizes.empty()) {
       const auto size = sizes.find(run.id);
       const double bytes = size == sizes.end() ? 0 : static_cast<double>(size->second);
@@ -211,8 +214,8 @@ std::string list_table(const std::vector<RunInfo>& runs, const std::map<std::int
   return table.text();
 }
 
-std::string statistics_table(const RunInsight& run) {
-  std::string text = heading(run.info, Facts::all) + "\n";
+std::string run_statistics_text(const RunInsight& run) {
+  std::string text = run_heading(run.info, Facts::all) + "\n";
   if (run.summary.frames > 0) {
     Table table({left, left, right, right, left});
     table.add({"", "", "FPS", "ms", ""});
@@ -221,7 +224,7 @@ std::string statistics_table(const RunInsight& run) {
       table.add({line.name, line.definition, rate(1e9 / time), milliseconds(time), line.marked ? "*" : ""});
     }
     table.add({"pacing", "mean change from frame to frame", "",
-               run.summary.pacing ? milliseconds(*run.summary.pacing) : kNone, ""});
+               run.summary.pacing ? milliseconds(*run.summary.pacing) : kNoFigure, ""});
     text += table.text("  ");
   }
   text += remarks(run.summary);
@@ -233,19 +236,19 @@ std::string statistics_table(const RunInsight& run) {
   table.add({"", "mean", "least", "most", "first " + edge, "last " + edge});
   for (const ReadingInsight& one : run.readings) {
     const int digits = digits_of(one.info);
-    const auto shown = [&](std::optional<double> value) { return value ? format_number(*value, digits) : kNone; };
+    const auto shown = [&](std::optional<double> value) { return value ? format_number(*value, digits) : kNoFigure; };
     table.add({with_unit(one.info.title, one.info), shown(one.all.mean), shown(one.all.least), shown(one.all.most),
                shown(one.first), shown(one.last)});
   }
   return text + "\n" + table.text("  ");
 }
 
-std::string comparison_table(const std::vector<RunInsight>& runs, Readings readings) {
+SideBySide runs_side_by_side(const std::vector<RunInsight>& runs, ReadingChoice readings) {
   std::string text;
-  for (const RunInsight& run : runs) text += heading(run.info);
+  for (const RunInsight& run : runs) text += run_heading(run.info);
   const RunInsight& first = runs.front();
   Table rates(columns_for(runs.size(), 2));
-  rates.add(titles(runs, {"FPS", ""}));
+  rates.add(run_titles(runs, {"FPS", ""}));
   const auto lines = first.summary.frames > 0 ? statistics(first.summary) : std::vector<Statistic>{};
   for (const Statistic& line : lines) {
     std::vector<std::string> row = {line.name, line.definition};
@@ -254,8 +257,8 @@ std::string comparison_table(const std::vector<RunInsight>& runs, Readings readi
       const bool there = run.summary.frames > 0;
       const double here = there ? 1e9 / *line.frame_time(run.summary, line.argument) : 0;
       const bool few = line.frame_time == low_of && there && !run.summary.lows[line.argument].enough_frames;
-      row.push_back(there ? rate(here) + (few ? "*" : "") : kNone);
-      if (&run != &first) row.push_back(there ? difference(here, base) : kNone);
+      row.push_back(there ? rate(here) + (few ? "*" : "") : kNoFigure);
+      if (&run != &first) row.push_back(there ? percent_against(here, base) : kNoFigure);
     }
     rates.add(std::move(row));
   }
@@ -266,19 +269,20 @@ std::string comparison_table(const std::vector<RunInsight>& runs, Readings readi
     for (const Doubt& doubt : run.doubts) text += fmt::format("  ! run {}: {}\n", run.info.id, printable(doubt.text));
   }
   Table means(columns_for(runs.size(), 1));
-  means.add(titles(runs, {"mean of"}));
+  means.add(run_titles(runs, {"mean of"}));
   const auto shown = worth_showing(runs, readings);
   for (const ReadingInsight& base : shown) {
     std::vector<std::string> row = {with_unit(base.info.title, base.info)};
     for (const RunInsight& run : runs) {
       const ReadingInsight* reading = run.reading(base.info.id);
-      row.push_back(reading == nullptr ? kNone : format_number(reading->all.mean, digits_of(base.info)));
-      if (&run != &first) row.push_back(reading == nullptr ? kNone : difference(reading->all.mean, base.all.mean));
+      row.push_back(reading == nullptr ? kNoFigure : format_number(reading->all.mean, digits_of(base.info)));
+      if (&run != &first)
+        row.push_back(reading == nullptr ? kNoFigure : percent_against(reading->all.mean, base.all.mean));
     }
     means.add(std::move(row));
   }
-  if (first.readings.empty()) return text;
-  return text + "\n" + means.text("  ") + left_out(first.readings.size() - shown.size());
+  if (first.readings.empty()) return {text, 0};
+  return {text + "\n" + means.text("  "), first.readings.size() - shown.size()};
 }
 
-}  // namespace idlemeter::cli
+}  // namespace idlemeter
