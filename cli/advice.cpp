@@ -45,8 +45,16 @@ const char* advice_for(Error::Hint hint) {
       return "choose another with --address or --port";
     case pack_face:
       return "name a file that 'idlemeter face pack' made";
+    case own_face:
+      return "{} with 'idlemeter face new NAME --from STARTER'";
+    case list_faces:
+      return "'idlemeter face list' lists all; {}";
     case record:
       return "start a recording with 'idlemeter tell record'";
+    case play_game:
+      return "start the game with 'idlemeter play -- GAME', or attach with --above: a window above the game's";
+    case take_over:
+      return "{}";
     case no_window_above:
       return "leave out --above, or play on X11";
     case shortcuts:

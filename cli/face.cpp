@@ -8,11 +8,11 @@
 #include "face_schema.hpp"
 #include "idlemeter/base/finding.hpp"
 #include "idlemeter/base/table.hpp"
+#include "idlemeter/draw/face_library.hpp"
 #include "idlemeter/draw/painter.hpp"
 #include "idlemeter/face/check_face.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/face/starters.hpp"
-#include "named_face.hpp"
 #include "output.hpp"
 #include "values.hpp"
 
@@ -26,7 +26,7 @@ struct CheckOptions {
 
 /// Errors end it with status 1; warnings are printed and leave it at 0.
 int check(const CheckOptions& options) {
-  const Face face = NamedFace(options.face).load();
+  const Face face = FaceLibrary().load(options.face);
   Values values(options.values, readings_of(face));
   Painter painter;
   const auto findings = check_face(face, values.next(0), painter);

@@ -9,10 +9,12 @@
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/face_library.hpp"
 #include "idlemeter/draw/image.hpp"
 #include "idlemeter/draw/painter.hpp"
 #include "idlemeter/draw/png.hpp"
 #include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_toml.hpp"
 #include "idlemeter/face/lay_out.hpp"
 #include "idlemeter/face/scene.hpp"
 #include "idlemeter/face/terminal_view.hpp"
@@ -20,7 +22,6 @@
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/runs/run_moment.hpp"
 #include "idlemeter/runs/store.hpp"
-#include "named_face.hpp"
 #include "output.hpp"
 #include "picture.hpp"
 #include "terminal.hpp"
@@ -150,20 +151,20 @@ FileState state_of(const fs::path& file) {
 
 /// Redraws on every save, in a terminal also twice a second; what can't be read is reported, and the last picture
 /// stays.
-void watch(const DrawOptions& options, const NamedFace& named, Face face, Preview& preview) {
+void watch(const DrawOptions& options, const fs::path& file, Face face, Preview& preview) {
   using Clock = std::chrono::steady_clock;
   catch_ctrl_c();
   const bool alive = options.picture.empty() && options.run == 0 && terminal_height() > 0;
-  FileState seen = state_of(named.file());
+  FileState seen = state_of(file);
   bool broken = false;
   for (auto drawn = Clock::now(); !stopped(); rest(std::chrono::milliseconds(50))) {
-    const FileState now = state_of(named.file());
+    const FileState now = state_of(file);
     const bool saved = now != seen;
     if (!saved && (!alive || broken || Clock::now() - drawn < std::chrono::milliseconds(500))) continue;
     seen = now;
     drawn = Clock::now();
     try {
-      if (saved) face = named.load();
+      if (saved) face = load_face(file);
       preview.show(face, options.face);
       broken = false;
     } catch (const Error& error) {
@@ -174,20 +175,21 @@ void watch(const DrawOptions& options, const NamedFace& named, Face face, Previe
 }
 
 /// A picture that the face shows, or that it is drawn over, isn't replaced by the result.
-void expect_no_input_is_replaced(const DrawOptions& options, const NamedFace& named, const Face& face) {
-  std::vector<fs::path> inputs = {named.file()};
-  for (const std::string& picture : pictures_of(face)) inputs.push_back(named.file().parent_path() / picture);
+void expect_no_input_is_replaced(const DrawOptions& options, const fs::path& file, const Face& face) {
+  std::vector<fs::path> inputs = {file};
+  for (const std::string& picture : pictures_of(face)) inputs.push_back(file.parent_path() / picture);
   if (!options.over.empty()) inputs.emplace_back(options.over);
   expect_replaceable(options.picture, FileKind::other, inputs);
 }
 
 int draw(const DrawOptions& options) {
-  const NamedFace named(options.face);
-  const Face face = named.load();
-  if (!options.picture.empty()) expect_no_input_is_replaced(options, named, face);
+  FaceLibrary faces;
+  const fs::path file = faces.file_of(options.face);
+  const Face face = load_face(file);
+  if (!options.picture.empty()) expect_no_input_is_replaced(options, file, face);
   Preview preview(options, face);
   preview.show(face, options.face);
-  if (options.watch) watch(options, named, face, preview);
+  if (options.watch) watch(options, file, face, preview);
   return 0;
 }
 

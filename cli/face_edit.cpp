@@ -8,11 +8,13 @@
 #include "face.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/table.hpp"
+#include "idlemeter/draw/face_library.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/face/face_editor.hpp"
 #include "idlemeter/face/face_text.hpp"
 #include "idlemeter/readings/snapshot.hpp"
-#include "named_face.hpp"
+#include "idlemeter/settings/live_values.hpp"
+#include "idlemeter/settings/settings.hpp"
 #include "output.hpp"
 #include "values.hpp"
 
@@ -36,16 +38,8 @@ int print_change(const std::filesystem::path& file, const FaceEditor::Change& ch
   return 0;
 }
 
-std::filesystem::path own_file(const std::string& face) {
-  const NamedFace named(face);
-  if (named.is_starter())
-    throw Error(fmt::format("'{}' is a starter", face), "",
-                fmt::format("start one of your own with 'idlemeter face new NAME --from {}'", face));
-  return named.file();
-}
-
 int edit(const EditOptions& options, const std::function<void(FaceText&)>& change) {
-  const std::filesystem::path file = own_file(options.face);
+  const std::filesystem::path file = FaceLibrary().own_file_of(options.face);
   return print_change(file, FaceEditor(file).edit(change));
 }
 
@@ -89,14 +83,14 @@ FaceAddition addition_of(const EditOptions& options) {
 /// Readings that this machine doesn't have may be another machine's: they are added all the same.
 void warn_of_unknown(const std::vector<std::string>& ids) {
   if (ids.empty()) return;
-  const Snapshot known = readings_here(ids);
+  const Snapshot known = readings_here(usual_settings(), ids);
   for (const std::string& id : ids) {
     if (known.find(id).info == nullptr) complain("idlemeter: warning: {}\n", unknown_reading(id, known));
   }
 }
 
 int step(const EditOptions& options, bool forward) {
-  const std::filesystem::path file = own_file(options.face);
+  const std::filesystem::path file = FaceLibrary().own_file_of(options.face);
   const FaceEditor editor(file);
   return print_change(file, forward ? editor.redo() : editor.undo());
 }
@@ -104,7 +98,7 @@ int step(const EditOptions& options, bool forward) {
 /// Every part under the name that the other commands know it by.
 int show(const EditOptions& options) {
   Table table({Table::Align::left, Table::Align::left, Table::Align::left});
-  for (const FacePart& part : face_parts(NamedFace(options.face).load()))
+  for (const FacePart& part : face_parts(FaceLibrary().load(options.face)))
     table.add({(part.is_cell ? "  " : "") + part.name, part.reading, part.about});
   print("{}", table.text());
   return 0;

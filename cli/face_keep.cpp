@@ -9,9 +9,8 @@
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/base/nearest.hpp"
 #include "idlemeter/base/table.hpp"
-#include "idlemeter/draw/write_starter.hpp"
+#include "idlemeter/draw/face_library.hpp"
 #include "idlemeter/face/face.hpp"
-#include "idlemeter/face/face_bundle.hpp"
 #include "idlemeter/face/face_file.hpp"
 #include "idlemeter/face/face_toml.hpp"
 #include "idlemeter/face/kept_faces.hpp"
@@ -19,7 +18,6 @@
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/settings/chosen_face.hpp"
 #include "idlemeter/settings/settings.hpp"
-#include "named_face.hpp"
 #include "output.hpp"
 #include "values.hpp"
 
@@ -39,9 +37,7 @@ Settings settings_in(const fs::path& file) { return fs::exists(file) ? load_sett
 
 int make(const KeepOptions& options) {
   const Starter* starter = find_starter(options.starter);
-  const auto face = read_face(starter->toml).face;
-  const fs::path file = new_face_file(options.name, face && !pictures_of(*face).empty());
-  write_starter(*starter, file);
+  const fs::path file = FaceLibrary().add(options.name, *starter);
   print(
       "{}: a face to change as you like, started from '{}'\nSee it with: idlemeter face draw {} --rig --ground day -o "
       "face.png\n",
@@ -68,29 +64,16 @@ int list(const KeepOptions& options) {
   return 0;
 }
 
-/// The file and its pictures, byte by byte. Pictures that are there already and differ are not overwritten.
 int copy(const KeepOptions& options) {
-  const NamedFace from(options.face);
-  const auto pictures = pictures_of(from.load());
-  const fs::path to = new_face_file(options.name, !pictures.empty());
-  if (fs::exists(to)) throw Error("already exists", to.string(), "name another file, or remove this one first");
-  for (const std::string& picture : pictures) {
-    if (fs::exists(to.parent_path() / picture))
-      throw Error("already exists", (to.parent_path() / picture).string(), "copy into another folder");
-  }
-  replace_file(to, FaceFile(from.file()).text(), FileKind::toml);
-  for (const std::string& picture : pictures) {
-    fs::create_directories((to.parent_path() / picture).parent_path());
-    fs::copy_file(from.file().parent_path() / picture, to.parent_path() / picture);
-  }
-  print("{}: a copy of '{}'{}\n", to.string(), options.face,
-        pictures.empty() ? "" : fmt::format(" and its {} picture{}", pictures.size(), pictures.size() == 1 ? "" : "s"));
+  const auto [file, pictures] = FaceLibrary().copy(options.face, options.name);
+  print("{}: a copy of '{}'{}\n", file.string(), options.face,
+        pictures == 0 ? "" : fmt::format(" and its {} picture{}", pictures, pictures == 1 ? "" : "s"));
   return 0;
 }
 
 /// Changes the settings file, with its comments and order.
 int use(const KeepOptions& options) {
-  (void)NamedFace(options.face).load();
+  (void)FaceLibrary().load(options.face);
   const fs::path file = options.settings_file();
   (void)settings_in(file);
   std::string text;
@@ -116,9 +99,8 @@ int which(const KeepOptions& options) {
 }
 
 int pack(const KeepOptions& options) {
-  const NamedFace from(options.face);
   const fs::path bundle = options.bundle.empty() ? fs::path(options.face).stem().string() + ".zip" : options.bundle;
-  pack_face(from.file(), bundle);
+  FaceLibrary().pack(options.face, bundle);
   print("{}: '{}' with its pictures; 'idlemeter face unpack {}' takes it in\n", bundle.string(), options.face,
         bundle.filename().string());
   return 0;
@@ -127,7 +109,7 @@ int pack(const KeepOptions& options) {
 /// What this machine doesn't have is shown as missing, not refused.
 int unpack(const KeepOptions& options) {
   const std::string name = options.name.empty() ? fs::path(options.bundle).stem().string() : options.name;
-  const fs::path file = unpack_face(options.bundle, name, usual_faces_folder());
+  const fs::path file = FaceLibrary().unpack(options.bundle, name);
   const Face face = load_face(file);
   print("{}: kept as '{}'\n", file.string(), name);
   Values values(options.values, readings_of(face));

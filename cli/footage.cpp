@@ -14,12 +14,12 @@
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/draw/face_library.hpp"
 #include "idlemeter/footage/clip.hpp"
 #include "idlemeter/footage/write_footage.hpp"
 #include "idlemeter/insight/plot_data.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/runs/store.hpp"
-#include "named_face.hpp"
 #include "output.hpp"
 #include "plan_options.hpp"
 #include "terminal.hpp"
@@ -112,13 +112,13 @@ class Progress {
 Face face_of(const RunInfo& run, const FootageArgs& options) {
   const auto played = run.details.facts.find("Face");
   if (!options.face.empty() || played == run.details.facts.end())
-    return NamedFace(options.face.empty() ? "benchmark" : options.face).load();
+    return FaceLibrary().load(options.face.empty() ? "benchmark" : options.face);
   try {
-    return NamedFace(played->second).load();
+    return FaceLibrary().load(played->second);
   } catch (const Error&) {
     complain("idlemeter: the face '{}' that the run was played with isn't here: the benchmark starter is drawn\n",
              printable(played->second));
-    return NamedFace("benchmark").load();
+    return FaceLibrary().load("benchmark");
   }
 }
 

@@ -22,7 +22,7 @@ void add_group_options(Command command, GroupOptions& options, const std::string
 FiguresAndGroups read_groups(const Store& store, const GroupOptions& options, std::size_t hitches) {
   GroupChoice choice = options.groups;
   if (!options.by.empty()) choice.by = split(options.by, ',');
-  FigureSet figures = FigureSet::named(options.figures, chosen_settings(options.settings).figures);
+  FigureSet figures = FigureSet::named(options.figures, usual_settings(options.settings).figures);
   ChosenGroups chosen = choose_groups(store, choice, figures, hitches);
   chosen.how.rules.matters = options.matters / 100;
   return {std::move(figures), std::move(chosen)};

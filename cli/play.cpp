@@ -4,93 +4,43 @@
 #include <spdlog/spdlog.h>
 #include <unistd.h>
 
-#include <cstdlib>
-#include <cstring>
-#include <map>
+#include <algorithm>
+#include <functional>
 #include <memory>
-#include <optional>
+#include <string>
+#include <vector>
 
 #include "commands.hpp"
-#include "companion.hpp"
-#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/base/user_folder.hpp"
-#include "idlemeter/face/face_toml.hpp"
-#include "idlemeter/face/kept_faces.hpp"
-#include "idlemeter/face/starters.hpp"
-#include "idlemeter/meter/command.hpp"
-#include "idlemeter/meter/meter.hpp"
-#include "idlemeter/meter/process.hpp"
+#include "idlemeter/insight/figure_set.hpp"
+#include "idlemeter/insight/run_text.hpp"
+#include "idlemeter/meter/meter_words.hpp"
+#include "idlemeter/meter/play_game.hpp"
 #include "idlemeter/meter/recording_plan.hpp"
-#include "idlemeter/meter/running_meters.hpp"
 #include "idlemeter/runs/store.hpp"
-#include "idlemeter/settings/chosen_face.hpp"
 #include "idlemeter/settings/settings.hpp"
-#include "named_face.hpp"
-#include "outcome.hpp"
 #include "output.hpp"
 #include "plan_options.hpp"
 #include "values.hpp"
-
-extern char** environ;
 
 namespace idlemeter::cli {
 namespace {
 
 namespace fs = std::filesystem;
 
-constexpr const char* kAbove = "IDLEMETER_ABOVE";  // marks a game's processes; nothing in them reads it
-constexpr const char* kProbe = "libidlemeter-probe-gl.so";
-
-/// Beside the program where it was built, or in the library folder where it was installed.
-fs::path probe_library() {
-  const fs::path program = fs::read_symlink("/proc/self/exe").parent_path();
-  for (const fs::path& folder : {program / "lib", program.parent_path() / "lib",
-                                 program.parent_path() / "lib" / "x86_64-linux-gnu", program.parent_path() / "lib64"}) {
-    if (fs::exists(folder / "idlemeter" / kProbe)) return folder / "idlemeter" / kProbe;
-  }
-  throw Error("cannot find the probe that goes into the game", kProbe, "install Idle Meter whole");
-}
-
-/// The folder under a name without what LD_PRELOAD and VK_ADD_LAYER_PATH take for the end of a path or expand: a link
-/// in the user's own folder for sockets, or in /tmp.
-fs::path plain_name_of(const fs::path& folder) {
-  constexpr const char* kSpecial = " :;$\t\n";
-  if (folder.string().find_first_of(kSpecial) == std::string::npos) return folder;
-  for (const fs::path& place : {meter_folder(), fs::path(fmt::format("/tmp/idlemeter-{}", ::geteuid()))}) {
-    if (place.string().find_first_of(kSpecial) != std::string::npos) continue;
-    make_private_folder(place);
-    const fs::path link = place / fmt::format("probe-{:x}", std::hash<std::string>()(folder.string()));
-    const fs::path made = link.string() + fmt::format(".{}", ::getpid());
-    std::error_code failed;
-    fs::create_directory_symlink(folder, made, failed);
-    if (!failed) fs::rename(made, link, failed);  // in one step: another meter may make the same
-    if (!failed) return link;
-  }
-  throw Error("games can't load the probe from a folder with such a name", folder.string(),
-              "install Idle Meter in a folder without spaces, colons and dollar signs in its path");
-}
-
-/// Faces by name for as long as the meter runs: starters are written out once.
-class Faces {
- public:
-  fs::path file_of(const std::string& name) {
-    auto found = faces_.find(name);
-    if (found == faces_.end()) found = faces_.emplace(name, std::make_unique<NamedFace>(name)).first;
-    return found->second->file();
-  }
-
-  static std::vector<std::string> names() {
-    std::vector<std::string> names;
-    for (const KeptFace& kept : kept_faces(usual_faces_folder())) names.push_back(kept.name);
-    for (const Starter& starter : starters()) names.emplace_back(starter.name);
-    return names;
-  }
-
- private:
-  std::map<std::string, std::unique_ptr<NamedFace>> faces_;
+struct PlayArgs {
+  std::string game_name, face, settings, figures = "frame.average,frame.low@1%,frame.low@0.1%", store = usual_store();
+  bool hidden = false, quiet = false, record = false, linked = false, above = false, take_over = false;
+  RecordingPlan plan;
+  bool end_game = false;
+  int pid = 0;
+  std::vector<std::string> game;
 };
+
+/// What became of the recordings, as an exit status.
+enum Outcome { kRecorded = 0, kFailed = 1, kIncomplete = 3, kNothingPresented = 4 };
 
 std::function<void(const std::string&)> log_file() {
   const fs::path file = user_folder("XDG_STATE_HOME", ".local/state") / "meter.log";
@@ -103,180 +53,123 @@ std::function<void(const std::string&)> log_file() {
   }
 }
 
-MeterOptions meter_options(const PlayOptions& options, const std::shared_ptr<Faces>& faces) {
-  MeterOptions meter;
-  meter.folder = meter_folder();
-  meter.settings = chosen_settings(options.settings);
-  meter.store = options.store;
-  meter.game_name = options.game_name;
-  RecordingChoices& always = meter.settings.recording;  // also for recordings that are started by key or command
-  const RunNotes& notes = options.plan.notes;
-  for (const auto& [name, value] : notes.settings) always.settings[name] = value;
-  always.tags.insert(always.tags.end(), notes.tags.begin(), notes.tags.end());
-  if (!notes.note.empty()) always.note = notes.note;
-  meter.visible = !options.hidden;
-  meter.faces = Faces::names();
-  meter.file_of = [faces](const std::string& name) { return faces->file_of(name); };
-  meter.face_of = [settings = meter.settings, face = options.face](const fs::path& executable) {
-    if (!face.empty()) return face;
-    const auto chosen = face_for(settings, executable);
-    return chosen ? chosen->face : std::string("benchmark");
-  };
-  if (!options.face.empty()) (void)load_face(faces->file_of(options.face));
-  meter.log = log_file();
-  return meter;
+/// Whether something is to be recorded without a key or a command.
+bool is_planned(const PlayArgs& args) {
+  const RecordingPlan& plan = args.plan;
+  return args.record || args.end_game || plan.length || plan.repeat > 1 || plan.after > Nanoseconds{};
 }
 
-/// Takes a variable out of a list; its value, or "".
-std::string take(std::vector<std::string>& variables, const std::string& name) {
-  std::string value;
-  std::erase_if(variables, [&](const std::string& variable) {
-    const bool is_it = variable.starts_with(name + "=");
-    if (is_it) value = variable.substr(name.size() + 1);
-    return is_it;
-  });
-  return value;
+PlayOptions options_of(const PlayArgs& args) {
+  PlayOptions options{.settings = usual_settings(args.settings),
+                      .store = args.store,
+                      .face = args.face,
+                      .game_name = args.game_name,
+                      .visible = !args.hidden,
+                      .notes = args.plan.notes,
+                      .ends_game = args.end_game,
+                      .log = log_file()};
+  if (args.above) options.way = FrameWay::above;
+  if (args.linked) options.way = FrameWay::linked;
+  if (is_planned(args)) options.plan = args.plan;
+  return options;
 }
 
-/// The game's environment: the OpenGL probe is preloaded, the Vulkan one is a layer; what the user has of either stays.
-std::vector<std::string> environment_for(const PlayOptions& options, const fs::path& socket,
-                                         const std::string& gpu_time) {
-  std::vector<std::string> variables;
-  for (char** variable = environ; *variable != nullptr; ++variable) variables.emplace_back(*variable);
-  const auto prepend = [&](const std::string& name, const std::string& first) {
-    const std::string rest = take(variables, name);
-    variables.push_back(name + "=" + first + (rest.empty() ? "" : ":" + rest));
-  };
-  take(variables, "IDLEMETER_LINK");
-  take(variables, "IDLEMETER_GPU_TIME");
-  take(variables, kAbove);
-  if (options.above) {
-    variables.push_back(fmt::format("{}={}", kAbove, ::getpid()));
-    return variables;
+/// Why no frame may have been seen.
+std::string no_frame(const PlayArgs& args, const PlayReport& report) {
+  if (args.above) return "no window of the game was seen on the X11 display";
+  if (args.game.empty()) return "no frame was seen";
+  if (!report.program_32_bit.empty())
+    return fmt::format(
+        "no frame was seen: '{}' is a 32-bit program, which can't load the probe; measure it with --above",
+        report.program_32_bit);
+  return fmt::format(
+      "no frame of '{}' was seen: it presents in another way than by OpenGL or Vulkan, its graphics driver failed (see "
+      "what it printed), or it ended before it presented; --above measures any window on X11",
+      args.game.front());
+}
+
+/// With --end-game: a line for each recorded run.
+void print_table(const PlayReport& report, const Store& store, const FigureSet& figures) {
+  std::vector<RunInsight> insights;
+  std::vector<std::string> remarks;
+  for (const RecordedRun& one : report.runs) {
+    if (one.run == 0) continue;
+    insights.push_back(insight_of(store, one.run, {.figures = figures.request()}));
+    remarks.push_back(one.is_short ? "short: " + shortness_words(one) : "");
   }
-  variables.push_back("IDLEMETER_LINK=" + socket.string());
-  variables.push_back(fmt::format("IDLEMETER_GPU_TIME={}", gpu_time));
-  if (options.linked || starts_32_bit(options.game)) return variables;
-  const fs::path probe = plain_name_of(probe_library().parent_path()) / kProbe;
-  prepend("LD_PRELOAD", probe.string());
-  prepend("VK_ADD_LAYER_PATH", (probe.parent_path() / "layers").string());
-  constexpr const char* kLayer = "VK_LAYER_IDLEMETER_overlay";
-  std::string layers = take(variables, "VK_INSTANCE_LAYERS");  // the last one is nearest to the driver
-  if (layers.find(kLayer) == std::string::npos) layers += (layers.empty() ? "" : ":") + std::string(kLayer);
-  variables.push_back("VK_INSTANCE_LAYERS=" + layers);
-  return variables;
+  print("{}", runs_by_figures(insights, figures, remarks));
 }
 
-Mark mark_of(const PlayOptions& options, const Meter& meter) {
-  if (options.above) return {kAbove, std::to_string(::getpid())};
-  return {"IDLEMETER_LINK", meter.link_socket().string()};
+void print_runs(const PlayReport& report, const PlayArgs& args, const FigureSet& figures) {
+  const auto is_kept = [](const RecordedRun& run) { return run.run != 0; };
+  if (std::none_of(report.runs.begin(), report.runs.end(), is_kept)) return;
+  const Store store(args.store, Store::Mode::existing);
+  for (const std::int64_t run : report.empty_runs)
+    complain("idlemeter: run {} has no frames: nothing was presented while it was recorded\n", run);
+  if (args.end_game) return print_table(report, store, figures);
+  for (const RecordedRun& one : report.runs) {
+    const auto& empty = report.empty_runs;
+    if (!args.quiet && is_kept(one) && std::find(empty.begin(), empty.end(), one.run) == empty.end())
+      complain("idlemeter: {}\n", recorded_words(store, one.run));
+  }
 }
 
-/// "'./game': Permission denied; …", and the status that a shell would give.
-int cannot_start(const std::string& game, int error) {
-  const char* fix = error == ENOENT    ? "name a program that is there"
-                    : error == EACCES  ? "make it executable with 'chmod +x', or name its interpreter first"
-                    : error == ENOEXEC ? "it isn't a program; name its interpreter first"
-                                       : "see that it can be run without Idle Meter";
-  complain("idlemeter: cannot start '{}': {}; {}\n", game, std::strerror(error), fix);
-  return error == ENOENT ? 127 : 126;
+/// Says what was seen and what became of recordings.
+Outcome print_report(const PlayReport& report, const PlayArgs& args, const FigureSet& figures) {
+  if (!args.quiet && report.games.empty()) complain("idlemeter: {}\n", no_frame(args, report));
+  for (const GameReport& game : report.games) {
+    if (!args.quiet) complain("idlemeter: {}\n", printable(game_words(game)));
+  }
+  for (const std::string& problem : report.problems) complain("idlemeter: {}\n", printable(problem));
+  print_runs(report, args, figures);
+  if (report.never_recorded) {
+    complain("idlemeter: not recorded: the game ended before the recording could start{}\n",
+             args.plan.repeat > 1 ? fmt::format(", after {} of {} runs", report.runs.size(), args.plan.repeat) : "");
+  }
+  if (!report.problems.empty()) return kFailed;
+  if (is_planned(args) && report.games.empty()) return kNothingPresented;
+  return report.is_complete() ? kRecorded : kIncomplete;
 }
 
-int play(PlayOptions options) {
-  const bool is_blind = !options.above && !options.linked && starts_32_bit(options.game);
-  if (is_blind) options.program_32_bit = options.game.front();
-  if (is_blind && options.end_game) {
+int play(const PlayArgs& args) {
+  if (args.end_game && !args.above && !args.linked && starts_32_bit(args.game)) {
     complain(
         "idlemeter: '{}' is a 32-bit program, which can't load the probe: nothing can be recorded; measure it with "
         "--above\n",
-        options.game.front());
+        args.game.front());
     return kNothingPresented;
   }
-  if (const std::string wrong = problem_with_options(options.plan); !wrong.empty()) return misuse("play", wrong);
-  take_signals();
-  auto faces = std::make_shared<Faces>();
-  MeterOptions settings = meter_options(options, faces);
-  if (options.above) {
-    settings.above = [own = std::to_string(::getpid())](int pid) { return variable_of(pid, kAbove) == own; };
+  if (const std::string wrong = problem_with_options(args.plan); !wrong.empty()) return misuse("play", wrong);
+  PlayOptions options = options_of(args);
+  const FigureSet figures = FigureSet::named(args.figures, options.settings.figures);
+  const PlayReport report = play_game(args.game, std::move(options));
+  if (report.not_started) {
+    constexpr int kNotFound = 127, kNotRunnable = 126;  // as a shell says it
+    complain("idlemeter: {}\n", report.not_started->what());
+    return report.not_started->code() == Error::Code::not_found ? kNotFound : kNotRunnable;
   }
-  const auto end_game = std::make_shared<std::function<void()>>();
-  settings.is_ending = &Companion::was_asked_to_end;
-  settings.plan_is_over = [end_game] {
-    if (*end_game) (*end_game)();
-  };
-  const std::string gpu_time(name_of(settings.settings.gpu_time));
-  const FigureSet figures = FigureSet::named(options.figures, settings.settings.figures);
-  auto meter = std::make_unique<Meter>(std::move(settings));
-  if (is_planned(options)) meter->record(options.plan);
-  int error = 0;
-  const pid_t game = start(options.game, environment_for(options, meter->link_socket(), gpu_time), error);
-  if (game == 0) return cannot_start(options.game[0], error);
-  Companion companion(*meter, game, 0, mark_of(options, *meter));
-  if (options.end_game) *end_game = [&companion] { companion.end_game(); };
-  if (!options.above && !options.linked) companion.look_for_32_bit(options.end_game);
-  meter->run();
-  if (options.program_32_bit.empty()) options.program_32_bit = companion.program_32_bit();
-  const Outcome outcome = print_outcome(*meter, options, figures);
-  meter.reset();
-  faces.reset();                         // its folders go before a signal ends this too
-  if (options.end_game) return outcome;  // the game was ended by us: its own status says nothing
-  const int status = end_like(companion.status());
+  const Outcome outcome = print_report(report, args, figures);
+  if (args.end_game) return outcome;  // the game was ended by us: its own status says nothing
+  const int status = end_like(report.status);
   return status == 0 ? outcome : status;
 }
 
-/// The socket that a process was given to connect to.
-fs::path link_of(int pid) {
-  const std::string socket = variable_of(pid, "IDLEMETER_LINK");
-  if (!socket.empty()) return socket;
-  throw Error(fmt::format("process {} was not started with 'idlemeter play', or is another user's", pid), "",
-              "start the game with 'idlemeter play -- GAME', or attach with --above: a window above the game's");
-}
-
-/// The meter that has the game, if one says so.
-std::optional<RunningMeter> holder_of(int pid, const fs::path& folder) {
-  for (const RunningMeter& meter : running_meters(folder)) {
-    const MeterAnswer answer = ask_meter(meter.control, {.what = MeterCommand::What::state});
-    if (answer.state && has_game(*answer.state, pid)) return meter;
+int attach(const PlayArgs& args) {
+  PlayOptions options = options_of(args);
+  const FigureSet figures = FigureSet::named(args.figures, options.settings.figures);
+  try {
+    return print_report(attach_to_game(args.pid, args.take_over, std::move(options)), args, figures);
+  } catch (const Error& error) {
+    if (error.hint() != Error::Hint::take_over) throw;
+    complain(
+        "idlemeter: {}; control that one with 'idlemeter tell', or take the game over with 'idlemeter attach "
+        "--take-over {}'\n",
+        error.problem(), args.pid);
+    return 1;
   }
-  return std::nullopt;
 }
 
-/// If another meter has the game, it is asked to let it go, or named.
-void make_way(const PlayOptions& options, const fs::path& folder) {
-  const auto holder = holder_of(options.pid, folder);
-  if (!holder) return;
-  if (!options.take_over)
-    throw Error(
-        fmt::format("meter {} has process {} already", holder->pid, options.pid), "",
-        fmt::format("control that one with 'idlemeter tell --pid {0}', or take the game over with 'idlemeter attach "
-                    "--take-over {1}'",
-                    holder->pid, options.pid));
-  const MeterAnswer answer = ask_meter(holder->control, {.what = MeterCommand::What::hand_over});
-  if (!answer.error.empty()) throw Error(answer.error, "", "end that meter first");
-}
-
-int attach(const PlayOptions& options) {
-  take_signals();
-  const auto faces = std::make_shared<Faces>();
-  MeterOptions settings = meter_options(options, faces);
-  if (options.above) {
-    if (!is_running(options.pid)) throw Error(fmt::format("there is no process {}", options.pid));
-    settings.above = [game = options.pid](int pid) { return descends_from(pid, game); };
-  } else {
-    const fs::path socket = link_of(options.pid);
-    settings.folder = socket.parent_path();
-    settings.socket = socket.filename();
-    make_way(options, settings.folder);
-  }
-  settings.is_ending = &Companion::was_asked_to_end;
-  const FigureSet figures = FigureSet::named(options.figures, settings.settings.figures);
-  Meter meter(std::move(settings));
-  Companion companion(meter, 0, options.pid, {});
-  meter.run();
-  return print_outcome(meter, options, figures);
-}
-
-void add_options(Command command, const std::shared_ptr<PlayOptions>& options) {
+void add_options(Command command, const std::shared_ptr<PlayArgs>& options) {
   command.option("--face", options->face,
                  "A kept face, a face file or a starter's name, regardless of the settings' rules");
   command.option("--game", options->game_name, "The game's name in runs and on faces, instead of its program's");
@@ -291,7 +184,7 @@ void add_options(Command command, const std::shared_ptr<PlayOptions>& options) {
 }  // namespace
 
 void add_play(Command app) {
-  const auto options = std::make_shared<PlayOptions>();
+  const auto options = std::make_shared<PlayArgs>();
   Command command = app.add("play", "Play a game with the overlay on it; also as a launcher's prefix",
                             [options] { return play(*options); });
   add_options(command, options);
@@ -308,7 +201,7 @@ void add_play(Command app) {
   command.flag("--linked", options->linked, "The game links Idle Meter's library: put no probe into it");
   command.option("GAME", options->game, "The game and its arguments, after -- if one starts with a dash").required();
 
-  const auto attached = std::make_shared<PlayOptions>();
+  const auto attached = std::make_shared<PlayArgs>();
   Command again =
       app.add("attach", "Reattach to a game that was started with 'play', if its meter is gone or should give way",
               [attached] { return attach(*attached); });

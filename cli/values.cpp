@@ -6,20 +6,11 @@
 
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
-#include "idlemeter/base/file.hpp"
 #include "idlemeter/base/scratch_folder.hpp"
 #include "idlemeter/base/time.hpp"
-#include "idlemeter/readings/history.hpp"
-#include "idlemeter/readings/live_readings.hpp"
-#include "idlemeter/readings/polling.hpp"
-#include "idlemeter/readings/reading.hpp"
-#include "idlemeter/readings/sampler.hpp"
 #include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/settings/live_values.hpp"
 #include "idlemeter/settings/settings.hpp"
-#include "idlemeter/settings/user_sources.hpp"
-#include "idlemeter/sources/command_source.hpp"
-#include "idlemeter/sources/game_pid.hpp"
-#include "idlemeter/sources/machine.hpp"
 #include "output.hpp"
 #include "simulation.hpp"
 #include "terminal.hpp"
@@ -51,16 +42,10 @@ struct SimulatedRace {
 
 }  // namespace
 
-Settings chosen_settings(const std::string& file) {
-  if (!file.empty()) return load_settings(file);
-  const fs::path usual = usual_settings_path();
-  return fs::exists(usual) ? load_settings(usual) : Settings{};
-}
-
 std::string usual_store() {
   static const std::string store = [] {
     try {
-      const fs::path chosen = chosen_settings("").store;
+      const fs::path chosen = usual_settings().store;
       if (!chosen.empty()) return chosen.string();
     } catch (const Error& error) {
       complain("{}\nidlemeter: warning: the settings aren't used: runs are looked for in {}\n", error.what(),
@@ -71,60 +56,32 @@ std::string usual_store() {
   return store;
 }
 
-Snapshot readings_here(const std::vector<std::string>& ids) {
-  const Settings settings = chosen_settings("");
-  LiveReadings live(settings.computed);
-  live.ask(ids);
-  std::vector<ReadingInfo> later;  // from commands and the feed
-  for (const CommandReading& command : settings.commands) later.push_back(command.info);
-  for (const std::string& id : ids) {
-    if (settings.feed && id.starts_with("feed.")) later.push_back({.id = id});
-  }
-  Batch batch{std::make_shared<const ReadingList>(later), std::vector<Value>(later.size(), Missing{"not sampled"}), {}};
-  Polling machine(machine_sources({.facts = settings.facts}));
-  return live.update(machine.sample(monotonic_now()).with(std::make_shared<const Batch>(std::move(batch))),
-                     monotonic_now());
-}
-
 struct Values::State {
-  State(const Settings& settings, std::string tree) : root(std::move(tree)), live(settings.computed) {}
-
   std::string root;
-  std::unique_ptr<SimulatedRace> simulation;
-  std::unique_ptr<Sampler> sampler;
-  LiveReadings live;  // without a simulation
+  std::unique_ptr<SimulatedRace> simulation;  // else live
+  std::unique_ptr<LiveValues> live;
 };
 
-Values::Values(const ValueOptions& options, const std::vector<std::string>& ids) {
-  const Settings settings = chosen_settings(options.settings);
-  state_ = std::make_unique<State>(settings, options.root);
-  if (!options.rig.empty()) {
-    const ScratchFolder::Writing writing;
-    state_->simulation = std::make_unique<SimulatedRace>(options.rig, settings);
-    state_->root = state_->simulation->session.folder().string();
-    ask(ids);
+Values::Values(const ValueOptions& options, const std::vector<std::string>& ids) : state_(std::make_unique<State>()) {
+  const Settings settings = usual_settings(options.settings);
+  state_->root = options.root;
+  if (options.rig.empty()) {
+    state_->live = std::make_unique<LiveValues>(
+        settings, LiveValuesOptions{.root = options.root, .game = options.game, .readings = ids});
     return;
   }
-  const bool here = options.root == "/";
-  const MachineOptions machine{.root = options.root,
-                               .game = std::make_shared<GamePid>(options.game),
-                               .graphics_library = here ? MachineOptions{}.graphics_library : ""};
-  const fs::path comm = fs::path(options.root) / "proc" / std::to_string(options.game) / "comm";
-  std::string name = options.game > 0 ? read_regular_file(comm, 4096).bytes : "";
-  state_->live.set_game({.name = name.substr(0, name.find('\n'))});
+  const ScratchFolder::Writing writing;
+  state_->simulation = std::make_unique<SimulatedRace>(options.rig, settings);
+  state_->root = state_->simulation->session.folder().string();
   ask(ids);
-  state_->sampler = std::make_unique<Sampler>(sources_with(settings, machine),
-                                              SamplerOptions{.pace = settings.pace, .paces = settings.paces});
-  // A share or a rate needs two samples; sources with a slower pace of their own are not waited for any longer.
-  state_->sampler->wait(2, std::max<Nanoseconds>(1s, settings.pace + 500ms));
 }
 
 Values::Values(Values&&) noexcept = default;
 Values::~Values() = default;
 
 void Values::ask(const std::vector<std::string>& ids) {
-  state_->live.ask(ids);
-  if (state_->simulation != nullptr) state_->simulation->session.ask(ids);
+  if (state_->live != nullptr) return state_->live->ask(ids);
+  state_->simulation->session.ask(ids);
 }
 
 Snapshot Values::next(double seconds) {
@@ -134,7 +91,7 @@ Snapshot Values::next(double seconds) {
     return state_->simulation->session.values();
   }
   if (seconds > 0) rest(std::chrono::duration<double>(seconds));
-  return state_->live.update(state_->sampler->snapshot(), monotonic_now());
+  return state_->live->update();
 }
 
 std::string Values::root() const { return state_->root; }
@@ -144,7 +101,7 @@ FrameHistogram Values::frame_times() const {
 }
 
 const History& Values::history() const {
-  return state_->simulation != nullptr ? state_->simulation->session.history() : state_->live.history();
+  return state_->simulation != nullptr ? state_->simulation->session.history() : state_->live->history();
 }
 
 void add_value_options(Command command, ValueOptions& options) {

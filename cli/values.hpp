@@ -31,16 +31,9 @@ Check is_size();
 /// Reads how often something is looked at, "1s" or "500ms": from 100 ms to an hour. "" or what is wrong.
 std::string read_every(const std::string& text, Nanoseconds& every);
 
-/// What a settings file holds; "": the usual one if it exists. Throws Error.
-[[nodiscard]] Settings chosen_settings(const std::string& file);
-
 /// The file that holds runs, unless it is named: as the usual settings say, else Store::usual_path(). Settings with a
 /// mistake are warned of, once, and say nothing.
 [[nodiscard]] std::string usual_store();
-
-/// What this machine has, with the user's own readings and these statistics of frames; sampled once, without running
-/// commands or listening to the feed, so that it takes only a moment.
-[[nodiscard]] Snapshot readings_here(const std::vector<std::string>& ids);
 
 /// Adds --root, --rig, --settings and --game.
 void add_value_options(Command command, ValueOptions& options);

@@ -4,6 +4,8 @@
 
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/runs/run.hpp"
 
 namespace idlemeter {
 namespace {
@@ -50,6 +52,36 @@ std::string answer_words(const MeterCommand& command, const MeterAnswer& answer)
   if (answer.visible) return *answer.visible ? "shown" : "hidden";
   if (answer.marks) return fmt::format("mark {}", *answer.marks);
   return command.what == MeterCommand::What::record ? "will record" : "done";
+}
+
+std::string game_words(const GameReport& game) {
+  const Summary& s = game.summary;
+  std::string line =
+      fmt::format("{}{}{}: {} frame{}", game.name, game.api.empty() ? "" : ", " + game.api,
+                  game.picture.empty() ? "" : ", " + game.picture, game.presents, game.presents == 1 ? "" : "s");
+  if (!game.blind.empty()) line += ": they aren't known, for " + game.blind;
+  if (!s.average_rate) return line;
+  line += fmt::format(" in {:.2f} s, average {:.1f} FPS", in_seconds(s.time), *s.average_rate);
+  const Low* low = s.low(Share{10'000});
+  if (low != nullptr && low->enough_frames) line += fmt::format(", 1% low {:.1f} FPS (mean of the slowest)", low->rate);
+  return line;
+}
+
+std::string recorded_words(const Store& store, std::int64_t run) {
+  const Summary s = summarize(store.intervals(run));
+  const auto rate = [](std::optional<double> value) { return value ? fmt::format("{:.1f} FPS", *value) : "unknown"; };
+  const auto low = [&](double percent) {
+    const Low* found = s.low(Share::percent(percent));
+    return found == nullptr || !found->enough_frames ? std::string("of too few frames") : rate(found->rate);
+  };
+  return fmt::format("run {} in {}: average {}, 1% low {}, 0.1% low {} (mean of the slowest)", run,
+                     store.path().string(), rate(s.average_rate), low(1), low(0.1));
+}
+
+std::string shortness_words(const RecordedRun& run) {
+  if (!run.end || *run.end == RunEnd::store_failed) return "the store failed";
+  if (*run.end == RunEnd::game_crashed) return "the game crashed or was killed";
+  return *run.end == RunEnd::game_ended ? "the game ended" : "it was stopped";
 }
 
 }  // namespace idlemeter

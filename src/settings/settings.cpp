@@ -360,4 +360,10 @@ Settings load_settings(const std::filesystem::path& file) {
 
 std::filesystem::path usual_settings_path() { return user_folder("XDG_CONFIG_HOME", ".config") / "settings.toml"; }
 
+Settings usual_settings(const std::filesystem::path& file) {
+  if (!file.empty()) return load_settings(file);
+  const std::filesystem::path usual = usual_settings_path();
+  return std::filesystem::exists(usual) ? load_settings(usual) : Settings{};
+}
+
 }  // namespace idlemeter

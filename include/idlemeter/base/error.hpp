@@ -48,7 +48,11 @@ class Error : public std::runtime_error {
     table_format,     ///< name a table's column of moments and its delimiter
     another_port,     ///< choose another address or port
     pack_face,        ///< pack a face as a bundle
+    own_face,         ///< make a face of one's own from a starter
+    list_faces,       ///< look at which faces there are
     record,           ///< start a recording
+    play_game,        ///< start a game with the meter, or attach to it from above its window
+    take_over,        ///< control the other meter, or take its game over
     no_window_above,  ///< play without a window above the game
     shortcuts,        ///< control the meter by the desktop's own shortcuts
     list_commands     ///< look at which commands a meter takes

@@ -4,6 +4,8 @@
 #include <string>
 
 #include "idlemeter/meter/command.hpp"
+#include "idlemeter/meter/meter.hpp"
+#include "idlemeter/runs/store.hpp"
 
 namespace idlemeter {
 
@@ -12,5 +14,15 @@ namespace idlemeter {
 
 /// What a command has done: "run 3 of Tidepool Rally", "face mine", "hidden", "done".
 [[nodiscard]] std::string answer_words(const MeterCommand& command, const MeterAnswer& answer);
+
+/// What was seen of a game: "Tidepool Rally, Vulkan 1.3, 2560x1440: 5412 frames in 60.00 s, average 90.2 FPS, …".
+[[nodiscard]] std::string game_words(const GameReport& game);
+
+/// What was recorded: "run 3 in runs.db: average 91.2 FPS, 1% low 47.4 FPS, 0.1% low 31.0 FPS (mean of the slowest)".
+/// Throws Error as Store does.
+[[nodiscard]] std::string recorded_words(const Store& store, std::int64_t run);
+
+/// Why a recording is shorter than planned: "the game ended".
+[[nodiscard]] std::string shortness_words(const RecordedRun& run);
 
 }  // namespace idlemeter

@@ -1,8 +1,7 @@
-#include "companion.hpp"
+#include "meter/companion.hpp"
 
 #include <signal.h>
 #include <spawn.h>
-#include <sys/resource.h>
 #include <sys/signalfd.h>
 #include <sys/timerfd.h>
 #include <sys/wait.h>
@@ -16,7 +15,7 @@
 #include "idlemeter/meter/meter.hpp"
 #include "idlemeter/meter/process.hpp"
 
-namespace idlemeter::cli {
+namespace idlemeter::meter {
 namespace {
 
 /// The signals that the game gets too. Those of the keyboard come to it by themselves.
@@ -151,17 +150,4 @@ bool Companion::is_still_coming() {
   return left_;
 }
 
-int end_like(int status) {
-  if (!WIFSIGNALED(status)) return WEXITSTATUS(status);
-  const rlimit none{0, 0};
-  ::setrlimit(RLIMIT_CORE, &none);
-  ::signal(WTERMSIG(status), SIG_DFL);
-  sigset_t one;
-  sigemptyset(&one);
-  sigaddset(&one, WTERMSIG(status));
-  ::sigprocmask(SIG_UNBLOCK, &one, nullptr);
-  ::raise(WTERMSIG(status));
-  return 128 + WTERMSIG(status);
-}
-
-}  // namespace idlemeter::cli
+}  // namespace idlemeter::meter

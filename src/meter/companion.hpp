@@ -9,16 +9,13 @@
 
 #include "idlemeter/meter/meter.hpp"
 
-namespace idlemeter::cli {
+namespace idlemeter::meter {
 
 /// From now on signals wait to be read. Before any thread is made: each would get them too.
 void take_signals();
 
 /// Starts the game with the signals that it would have had. Returns 0 if it can't be started: `error` says why.
 pid_t start(std::vector<std::string> words, std::vector<std::string> variables, int& error);
-
-/// Ends as the game did, also by a signal. `status` as wait() gives it.
-int end_like(int status);
 
 /// A variable of the environment and its value.
 using Mark = std::pair<std::string, std::string>;
@@ -64,4 +61,4 @@ class Companion {
   int quiet_ = 0;   // looks at which all was over
 };
 
-}  // namespace idlemeter::cli
+}  // namespace idlemeter::meter

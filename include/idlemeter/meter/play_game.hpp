@@ -1,0 +1,70 @@
+// Idle Meter: starts a game, plays it with a meter beside it, and reports how it went.
+#pragma once
+
+#include <cstdint>
+#include <filesystem>
+#include <functional>
+#include <optional>
+#include <string>
+#include <vector>
+
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/meter/meter.hpp"
+#include "idlemeter/meter/recording_plan.hpp"
+#include "idlemeter/settings/settings.hpp"
+
+namespace idlemeter {
+
+/// How the meter gets a game's frames.
+enum class FrameWay : std::uint8_t {
+  probe,   ///< a library that is loaded into the game, for OpenGL and Vulkan
+  linked,  ///< the game links Idle Meter's library and reports by itself
+  above    ///< from outside: a window above the game's, and the display's word on when it changes (X11)
+};
+
+struct PlayOptions {
+  FrameWay way = FrameWay::probe;
+  Settings settings = {};
+  std::filesystem::path store = {};        ///< for recordings
+  std::string face = {};                   ///< by name; empty: by the settings' rules, else the benchmark starter
+  std::string game_name = {};              ///< what the game is called in runs and on faces; empty: as its program
+  bool visible = true;                     ///< the overlay
+  std::optional<RecordingPlan> plan = {};  ///< recorded without a key or a command
+  RunNotes notes = {};                     ///< of every recording of this session
+  bool ends_game = false;                  ///< once all runs of the plan are recorded or have failed
+  std::function<void(const std::string&)> log = {};  ///< what a user should know, a line each
+  std::filesystem::path probe = {};                  ///< the OpenGL probe; empty: the one that was installed or built
+};
+
+/// What was seen of a session, and what became of its recordings.
+struct PlayReport {
+  std::optional<Error> not_started = {};  ///< the game: Code::not_found, or another if it can't be run
+  std::vector<GameReport> games = {};
+  std::vector<RecordedRun> runs = {};         ///< in their order
+  std::vector<std::int64_t> empty_runs = {};  ///< recorded runs without a frame
+  std::vector<std::string> problems = {};     ///< of recordings, a sentence each
+  bool never_recorded = false;                ///< a plan, or a part of it, was still waiting for frames
+  std::string program_32_bit = {};            ///< one that was seen and can't load the probe
+  int status = 0;                             ///< the game's, as wait() gives it
+
+  /// Whether every planned run is there, with frames and in its full length.
+  [[nodiscard]] bool is_complete() const;
+};
+
+/// Whether a game is a 32-bit program, which can't load the probe. False if it isn't found.
+[[nodiscard]] bool starts_32_bit(const std::vector<std::string>& game);
+
+/// Starts a game (its program and arguments) and plays until it has ended, with all that it started and that presents.
+/// SIGINT, SIGTERM and the like go on to the game meanwhile: call it before the program has other threads. Throws Error
+/// if the face, the plan, the store's folder, the probe or the meter's sockets can't be used.
+[[nodiscard]] PlayReport play_game(const std::vector<std::string>& game, PlayOptions options);
+
+/// Attaches to a game that play_game() started in another process, or to any with FrameWay::above, until it has ended
+/// or SIGINT or SIGTERM comes. `takes_over`: another meter that has the game has to let it go. Throws Error as
+/// play_game(), if the process isn't there or wasn't started with a meter, or if another meter has it.
+[[nodiscard]] PlayReport attach_to_game(int process, bool takes_over, PlayOptions options);
+
+/// Ends this process by the signal that a game ended with, or returns its exit status. `status` as wait() gives it.
+int end_like(int status);
+
+}  // namespace idlemeter

@@ -1,0 +1,103 @@
+#include "idlemeter/draw/face_library.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <string_view>
+
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/draw/write_starter.hpp"
+#include "idlemeter/face/face_bundle.hpp"
+#include "idlemeter/face/face_file.hpp"
+#include "idlemeter/face/face_toml.hpp"
+
+namespace idlemeter {
+namespace {
+
+namespace fs = std::filesystem;
+
+bool is_file_name(const std::string& name) { return name.find('/') != std::string::npos || name.ends_with(".toml"); }
+
+}  // namespace
+
+std::vector<std::string> FaceLibrary::names() const {
+  std::vector<std::string> names;
+  for (const KeptFace& kept : kept_faces(folder_)) names.push_back(kept.name);
+  for (const Starter& starter : starters()) names.emplace_back(starter.name);
+  return names;
+}
+
+fs::path FaceLibrary::file_of(const std::string& name) {
+  if (is_file_name(name) || fs::is_regular_file(name)) return name;
+  if (const auto kept = kept_face(name, folder_)) return *kept;
+  const Starter* starter = find_starter(name);
+  if (starter == nullptr) throw_unknown(name);
+  auto& written = starters_[name];
+  if (written == nullptr) {
+    const ScratchFolder::Writing writing;
+    written = std::make_unique<ScratchFolder>();
+    write_starter(*starter, written->path() / (name + ".toml"));
+  }
+  return written->path() / (name + ".toml");
+}
+
+Face FaceLibrary::load(const std::string& name) { return load_face(file_of(name)); }
+
+fs::path FaceLibrary::own_file_of(const std::string& name) {
+  fs::path file = file_of(name);
+  if (starters_.contains(name))
+    throw Error(Error::Code::invalid, fmt::format("'{}' is a starter", name), "", "make a face of your own from it",
+                Error::Hint::own_face);
+  return file;
+}
+
+void FaceLibrary::throw_unknown(const std::string& name) const {
+  const auto all = names();
+  const std::string nearest = did_you_mean(name, std::vector<std::string_view>(all.begin(), all.end()));
+  throw Error(Error::Code::not_found, fmt::format("there is no face '{}'{}", name, nearest), "",
+              "a file's name ends in .toml", Error::Hint::list_faces);
+}
+
+fs::path FaceLibrary::new_file(const std::string& name, bool with_pictures) const {
+  if (is_file_name(name)) return name;
+  if (const auto taken = kept_face(name, folder_))
+    throw Error(Error::Code::exists, "already exists", taken->string(), "take another name, or remove this one first");
+  if (name.empty() || name.starts_with('.')) throw Error(fmt::format("'{}' can't be the name of a face", name));
+  return with_pictures ? folder_ / name / "face.toml" : folder_ / (name + ".toml");
+}
+
+fs::path FaceLibrary::add(const std::string& name, const Starter& starter) const {
+  const auto face = read_face(starter.toml).face;
+  fs::path file = new_file(name, face && !pictures_of(*face).empty());
+  write_starter(starter, file);
+  return file;
+}
+
+FaceLibrary::Copied FaceLibrary::copy(const std::string& from, const std::string& to) {
+  const fs::path old_file = file_of(from);
+  const auto pictures = pictures_of(load_face(old_file));
+  const fs::path file = new_file(to, !pictures.empty());
+  const fs::path folder = file.parent_path();
+  if (fs::exists(file))
+    throw Error(Error::Code::exists, "already exists", file.string(), "name another file, or remove this one first");
+  for (const std::string& picture : pictures) {
+    if (fs::exists(folder / picture))
+      throw Error(Error::Code::exists, "already exists", (folder / picture).string(), "copy into another folder");
+  }
+  replace_file(file, FaceFile(old_file).text(), FileKind::toml);
+  for (const std::string& picture : pictures) {
+    fs::create_directories((folder / picture).parent_path());
+    fs::copy_file(old_file.parent_path() / picture, folder / picture);
+  }
+  return {file, pictures.size()};
+}
+
+void FaceLibrary::pack(const std::string& name, const fs::path& bundle) { pack_face(file_of(name), bundle); }
+
+fs::path FaceLibrary::unpack(const fs::path& bundle, const std::string& name) const {
+  return unpack_face(bundle, name, folder_);
+}
+
+}  // namespace idlemeter
