@@ -100,4 +100,32 @@ void report(benchmark::State& state) {
 }
 BENCHMARK(report)->Unit(benchmark::kMillisecond);
 
+/// A hundred runs of a minute, worked out of their frames or found as they were kept.
+void run_list(benchmark::State& state) {
+  const auto file = std::filesystem::temp_directory_path() / fmt::format("idlemeter-bench-{}.db", ::getpid());
+  {
+    Store store(file);
+    std::vector<std::int64_t> runs;
+    std::mt19937_64 random(7);
+    for (int run = 0; run < 100; ++run) {
+      Recorder recorder(store, {.game = "Tidepool Rally"}, [] { return Moment{}; });
+      Moment at{};
+      for (int i = 0; i < 7'200; ++i) {
+        const Nanoseconds interval = 8 * kMillisecond + Nanoseconds(static_cast<std::int64_t>(random() % 1'000'000));
+        recorder.add({at += interval, interval, interval / 2});
+      }
+      runs.push_back(recorder.finish());
+    }
+    const FigureSet figures({"frame.average", "frame.low@1%"});
+    InsightOptions how{.figures = figures.request(), .readings = figures.readings()};
+    for (auto _ : state) {
+      how.hitches = state.range(0) == 0 ? 1 : 0;
+      benchmark::DoNotOptimize(insights_of(store, runs, how));
+    }
+    state.SetItemsProcessed(state.iterations() * 100);
+  }
+  for (const char* suffix : {"", "-wal", "-shm"}) std::filesystem::remove(file.string() + suffix);
+}
+BENCHMARK(run_list)->DenseRange(0, 1)->Unit(benchmark::kMillisecond);
+
 }  // namespace

@@ -51,18 +51,16 @@ std::vector<RunInfo> chosen_runs(const Store& store, const RunsArgs& options) {
 /// Empty if none was chosen.
 std::optional<FigureSet> chosen_figures(const RunsArgs& options) {
   if (options.figures.empty()) return std::nullopt;
-  return FigureSet::named(options.figures, chosen_settings(options.settings).figures);
+  return FigureSet::named(options.figures, usual_settings(options.settings).figures);
 }
 
 int list(const RunsArgs& options) {
   const Store store(options.store, Store::Mode::existing);
-  const auto runs = chosen_runs(store, options);
+  auto runs = chosen_runs(store, options);
   if (const auto set = chosen_figures(options); set && !runs.empty()) {
-    std::vector<std::int64_t> ids;
-    for (const RunInfo& run : runs) {
-      if (run.problem.empty()) ids.push_back(run.id);
-    }
-    const auto insights = insights_of(store, ids, {.figures = set->request(), .hitches = 0});
+    std::erase_if(runs, [](const RunInfo& run) { return !run.problem.empty(); });
+    const auto insights = insights_of_list(store, std::move(runs),
+                                           {.figures = set->request(), .hitches = 0, .readings = set->readings()});
     if (options.json) {
       write_raw(figures_json(insights, *set) + "\n");
     } else {

@@ -31,9 +31,9 @@ struct RunsExportArgs {
 };
 
 std::string results_of(const Store& store, const std::vector<std::int64_t>& ids, const RunsExportArgs& options) {
-  if (options.figures.empty()) return results_csv(insights_of(store, ids));
-  const FigureSet set = FigureSet::named(options.figures, chosen_settings(options.settings).figures);
-  return results_csv(insights_of(store, ids, {.figures = set.request()}), &set);
+  if (options.figures.empty()) return results_csv(insights_of(store, ids, {.hitches = 0}));
+  const FigureSet set = FigureSet::named(options.figures, usual_settings(options.settings).figures);
+  return results_csv(insights_of(store, ids, {.figures = set.request(), .hitches = 0}), &set);
 }
 
 int export_runs(const RunsExportArgs& options) {

@@ -31,7 +31,7 @@ constexpr std::pair<std::string_view, void (*)(std::string_view)> kDoors[] = {
     {"text", text},           {"feed", feed},         {"picture", picture},       {"control", control},
     {"store", store},         {"machine", machine},   {"link_meter", link_meter}, {"link_probe", link_probe},
     {"frame_log", frame_log}, {"run_file", run_file}, {"schema", schema},         {"clip", clip},
-    {"request", request}};
+    {"result", result},       {"request", request}};
 
 void (*chosen)(std::string_view) = nullptr;
 

@@ -25,6 +25,7 @@ void link_probe(std::string_view bytes);  ///< what a meter may do to a game: op
 void store(std::string_view bytes);       ///< changes to the rows of a store
 void frame_log(std::string_view bytes);   ///< a choice of columns, then a table of frames
 void run_file(std::string_view bytes);    ///< runs as JSON
+void result(std::string_view bytes);      ///< what was kept of a run's results
 void schema(std::string_view bytes);      ///< SQL that a stranger ran on a store
 void clip(std::string_view bytes);        ///< a file that is given as a clip
 void request(std::string_view bytes);     ///< what a client sends to the server of metrics

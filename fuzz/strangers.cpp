@@ -15,6 +15,7 @@
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "idlemeter/serve/metrics_server.hpp"
+#include "insight/insight_bytes.hpp"
 
 namespace idlemeter::fuzz {
 namespace {
@@ -47,6 +48,11 @@ int port() {
 }
 
 }  // namespace
+
+void result(std::string_view bytes) {
+  const auto insight = insight::insight_from(bytes, {});
+  if (insight) require(insight::insight_from(insight::bytes_of(*insight), {}).has_value());
+}
 
 void schema(std::string_view bytes) {
   const Scratch scratch;

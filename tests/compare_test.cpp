@@ -262,6 +262,27 @@ std::vector<RunInsight> ten_runs() {
   return runs;
 }
 
+TEST(Difference, OfManyRunsIsWhatItIsOfFewer) {
+  Runs runs(11);
+  const Values a = runs.next(400, 100, 0.02), more = runs.next(400, 100, 0.02);
+  const Values b = runs.next(400, 100.15, 0.02), others = runs.next(300, 100.15, 0.02);
+  Values many_a = a, many_b = b;
+  many_a.insert(many_a.end(), more.begin(), more.end());
+  many_b.insert(many_b.end(), others.begin(), others.end());
+  for (const auto& [from, to] : {std::pair(a, b), std::pair(many_a, many_b)}) {  // permuted; approximated
+    const Difference difference = difference_of(from, to);
+    EXPECT_NEAR(*difference.p_permutation, *difference.p_welch, 0.01) << from.size();
+  }
+  for (const std::size_t size : {499u, 501u}) {  // each run against the others by itself, and by what all have together
+    Values group = runs.next(size, 100, 0.02);
+    group[7] = 120;
+    const auto odd = odd_runs({group, a});
+    EXPECT_EQ(std::count(odd[0].begin(), odd[0].end(), true), 1) << size;
+    EXPECT_TRUE(odd[0][7]) << size;
+    EXPECT_EQ(std::count(odd[1].begin(), odd[1].end(), true), 0) << size;
+  }
+}
+
 TEST(Compare, GroupsBySettingsAndSaysWhatElseDiffers) {
   const FigureSet figures({"frame.average", "gpu.power", "cpu.power"});
   const auto groups = grouped_by(ten_runs(), {"preset"});

@@ -37,7 +37,7 @@ def remove(*names):
 def older_store():
     """A store of the version before, which is migrated when it is opened."""
     database = sqlite3.connect("work.db")
-    database.executescript("ALTER TABLE run DROP COLUMN recorder; PRAGMA user_version = 3;")
+    database.executescript("DROP TABLE run_result; ALTER TABLE run DROP COLUMN recorder; PRAGMA user_version = 3;")
     database.close()
 
 

@@ -3,7 +3,10 @@
 
 #include <gtest/gtest.h>
 #include <sqlite3.h>
+#include <sys/wait.h>
+#include <unistd.h>
 
+#include <algorithm>
 #include <filesystem>
 #include <functional>
 #include <memory>
@@ -65,6 +68,24 @@ inline std::int64_t count_of(const std::filesystem::path& store, const std::stri
   sqlite3_finalize(statement);
   sqlite3_close(database);
   return count;
+}
+
+/// What a call does as another user, who may read the folder but not write to it.
+inline std::string as_nobody(const std::function<std::string()>& call) {
+  int ends[2];
+  if (::pipe(ends) != 0) return "no pipe";
+  const pid_t child = ::fork();
+  if (child == 0) {
+    if (::geteuid() == 0 && ::setuid(65534) != 0) ::_exit(1);
+    const std::string text = message_of([&] { throw Error(call()); });
+    ::_exit(::write(ends[1], text.data(), text.size()) == static_cast<ssize_t>(text.size()) ? 0 : 1);
+  }
+  ::close(ends[1]);
+  std::string text(4'096, '\0');
+  text.resize(static_cast<std::size_t>(std::max<ssize_t>(0, ::read(ends[0], text.data(), text.size()))));
+  ::close(ends[0]);
+  ::waitpid(child, nullptr, 0);
+  return text;
 }
 
 }  // namespace idlemeter::testing

@@ -128,10 +128,12 @@ void add_if_different(std::vector<OtherDifference>& others, const std::string& w
   others.push_back(std::move(other));
 }
 
+constexpr const char* kTemperatures[] = {"gpu.hotspot.temp", "gpu.temp", "cpu.temp"};
+
 /// Temperatures at the start that differ by more than chance.
 void add_temperatures(std::vector<OtherDifference>& others, const std::vector<RunGroup>& groups) {
   constexpr double kApart = 3;  // °C
-  for (const char* id : {"gpu.hotspot.temp", "gpu.temp", "cpu.temp"}) {
+  for (const char* id : kTemperatures) {
     std::vector<double> starts;
     std::string title;
     for (const RunGroup& group : groups) {
@@ -204,6 +206,12 @@ Better better_of(const ReadingInfo& figure) {
   const bool is_low = figure.unit == Unit::millisecond || figure.unit == Unit::watt || figure.unit == Unit::celsius ||
                       figure.id.starts_with("stutter.");
   return is_low ? Better::lower : Better::neither;
+}
+
+std::vector<std::string> readings_of_comparison(const FigureSet& figures) {
+  std::vector<std::string> ids = figures.readings();
+  ids.insert(ids.end(), std::begin(kTemperatures), std::end(kTemperatures));
+  return ids;
 }
 
 Comparison compare(const std::vector<RunGroup>& groups, const FigureSet& set, const CompareOptions& options) {

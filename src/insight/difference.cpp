@@ -100,6 +100,15 @@ class Permutations {
     return share();
   }
 
+  /// By the normal distribution that the sums approach (Hoeffding 1951, "A combinatorial central limit theorem").
+  [[nodiscard]] double approximate() const {
+    const auto n = static_cast<double>(all_.size()), k = static_cast<double>(other_);
+    const double variance_of_sum = k * (n - k) / n * variance(all_);
+    const double sum = std::accumulate(all_.end() - static_cast<std::ptrdiff_t>(other_), all_.end(), 0.0);
+    if (variance_of_sum <= 0) return 1;
+    return std::erfc(std::abs(sum - k * sum_ / n) / std::sqrt(2 * variance_of_sum));
+  }
+
  private:
   void count(double sum_of_other) {
     const auto n = static_cast<double>(other_), m = static_cast<double>(all_.size() - other_);
@@ -122,6 +131,9 @@ std::optional<double> permutation_test(std::span<const double> base, std::span<c
   const double most = rules.permutations, count = choices(base.size() + other.size(), other.size(), most);
   if (count < 40) return std::nullopt;  // twice one of them is over 5 %
   Permutations permutations(base, other);
+  constexpr std::size_t kManyRuns = 1'000;
+  if (base.size() + other.size() > kManyRuns && std::min(base.size(), other.size()) >= kManyRuns / 10)
+    return permutations.approximate();
   return count <= most ? permutations.exact() : permutations.random(rules.permutations, rules.seed);
 }
 
@@ -166,18 +178,31 @@ struct Squares {
   [[nodiscard]] double variance() const { return freedom > 0 ? sum / freedom : 0; }
 };
 
-double chance_of(const std::vector<std::vector<double>>& groups, std::size_t g, std::size_t run, Scale scale) {
-  std::vector<double> rest = groups[g];
+Squares squares_of(std::span<const double> values) { return {squares(values), static_cast<double>(values.size()) - 1}; }
+
+/// The other runs of a run's group, in a few numbers.
+struct Rest {
+  double mean = 0;
+  Squares squares;
+};
+
+Rest without(const std::vector<double>& values, std::size_t run) {
+  std::vector<double> rest = values;
   rest.erase(rest.begin() + static_cast<std::ptrdiff_t>(run));
-  const double usual = mean(rest), apart = groups[g][run] - usual, share = 1 / static_cast<double>(rest.size());
-  if (std::abs(apart) / (1 + share) < kWorthNoting * (scale == Scale::ratio ? 1 : std::abs(mean(groups[g])))) return 1;
-  const Squares own{squares(rest), static_cast<double>(rest.size()) - 1};
-  Squares others;
-  for (std::size_t h = 0; h < groups.size(); ++h) {
-    if (h == g) continue;
-    others.sum += squares(groups[h]);
-    others.freedom += static_cast<double>(groups[h].size()) - 1;
-  }
+  return {mean(rest), squares_of(rest)};
+}
+
+/// The same out of the whole group's, for large groups, in which one value takes next to nothing of the digits.
+Rest without(const Rest& whole, double value) {
+  const double rest = whole.squares.freedom, apart = value - whole.mean;
+  return {whole.mean - apart / rest,
+          {std::max(0.0, whole.squares.sum - apart * apart * (rest + 1) / rest), whole.squares.freedom - 1}};
+}
+
+/// How likely an ordinary run is as far from the others of its group. `others`: of all other groups.
+double chance_of(double apart, const Rest& rest, const Squares& others) {
+  const double share = 1 / (rest.squares.freedom + 1);
+  const Squares& own = rest.squares;
   const Squares all{own.sum + others.sum, own.freedom + others.freedom};
   if (all.sum <= 0) return 1;
   const auto chance = [&](double variance, double freedom) {
@@ -189,6 +214,21 @@ double chance_of(const std::vector<std::vector<double>>& groups, std::size_t g, 
     if (boost::math::cdf(boost::math::complement(f, ratio)) < kOtherSpread) return chance(own.variance(), own.freedom);
   }
   return chance(std::max(all.variance(), own.variance()), all.freedom);
+}
+
+/// Of each run of a group.
+std::vector<double> chances_of(const std::vector<double>& group, const Squares& others, Scale scale) {
+  constexpr std::size_t kLarge = 500;
+  const Rest whole{mean(group), squares_of(group)};
+  const double worth_noting = kWorthNoting * (scale == Scale::ratio ? 1 : std::abs(whole.mean));
+  const double share = 1 / static_cast<double>(group.size() - 1);
+  std::vector<double> chances;
+  for (std::size_t i = 0; i < group.size(); ++i) {
+    const Rest rest = group.size() < kLarge ? without(group, i) : without(whole, group[i]);
+    const double apart = group[i] - rest.mean;
+    chances.push_back(std::abs(apart) / (1 + share) < worth_noting ? 1 : chance_of(apart, rest, others));
+  }
+  return chances;
 }
 
 }  // namespace
@@ -272,8 +312,15 @@ std::vector<std::vector<bool>> odd_runs(const std::vector<std::vector<double>>& 
   std::vector<std::vector<bool>> odd;
   for (std::size_t g = 0; g < scaled.size(); ++g) {
     odd.emplace_back(scaled[g].size(), false);
-    for (std::size_t i = 0; scaled[g].size() >= kLeastForOdd && i < scaled[g].size(); ++i)
-      suspects.push_back({g, i, chance_of(scaled, g, i, scale)});
+    if (scaled[g].size() < kLeastForOdd) continue;
+    Squares others;
+    for (std::size_t h = 0; h < scaled.size(); ++h) {
+      if (h == g) continue;
+      others.sum += squares(scaled[h]);
+      others.freedom += static_cast<double>(scaled[h].size()) - 1;
+    }
+    const std::vector<double> chances = chances_of(scaled[g], others, scale);
+    for (std::size_t i = 0; i < chances.size(); ++i) suspects.push_back({g, i, chances[i]});
   }
   std::sort(suspects.begin(), suspects.end(), [](const Suspect& a, const Suspect& b) { return a.chance < b.chance; });
   const double level = by_chance * kOddLevel;

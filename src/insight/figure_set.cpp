@@ -103,6 +103,14 @@ SummaryRequest FigureSet::request() const {
   return request;
 }
 
+std::vector<std::string> FigureSet::readings() const {
+  std::vector<std::string> ids;
+  for (const One& one : all_) {
+    if (!one.reading.empty()) ids.push_back(one.reading);
+  }
+  return ids;
+}
+
 RunFigure FigureSet::figure(const One& one, const RunInsight& run) {
   if (one.statistic) {
     RunFigure figure{readings::info_of(*one.statistic, "")};

@@ -23,8 +23,8 @@ std::string remark_on_few(bool any) { return any ? "  * too few frames for this 
 
 std::string runs_by_figures(const std::vector<RunInsight>& runs, const FigureSet& set,
                             const std::vector<std::string>& remarks) {
-  const auto figures = set.of(runs.empty() ? std::vector{RunInsight()} : runs);
-  const std::vector<RunFigure>& first = figures.front();
+  const auto figures = set.of(runs);
+  const std::vector<RunFigure> first = runs.empty() ? set.of(RunInsight()) : figures.front();
   std::vector<Table::Align> columns(first.size() + 2, right);
   columns.push_back(left);
   Table table(columns);

@@ -93,7 +93,9 @@ std::size_t base_of(const std::vector<RunGroup>& groups, const std::string& name
 ChosenGroups choose_groups(const Store& store, const GroupChoice& choice, const FigureSet& figures,
                            std::size_t hitches) {
   ChosenGroups chosen;
-  chosen.groups = groups_of(store, choice, {.figures = figures.request(), .hitches = hitches}, chosen.how.told);
+  InsightOptions how{.figures = figures.request(), .hitches = hitches};
+  if (hitches == 0) how.readings = readings_of_comparison(figures);
+  chosen.groups = groups_of(store, choice, how, chosen.how.told);
   chosen.how.base = base_of(chosen.groups, choice.base);
   return chosen;
 }

@@ -280,14 +280,12 @@ RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions
                                             [](const LimitedSecond& one) { return one.gpu_share.has_value(); });
   add_efficiency(insight);
   insight.doubts = doubts_about(insight, some);
+  if (options.readings) {
+    std::erase_if(insight.readings, [&wanted = *options.readings](const ReadingInsight& one) {
+      return std::find(wanted.begin(), wanted.end(), one.info.id) == wanted.end();
+    });
+  }
   return insight;
-}
-
-std::vector<RunInsight> insights_of(const Store& store, std::span<const std::int64_t> runs,
-                                    const InsightOptions& options) {
-  std::vector<RunInsight> all;
-  for (const std::int64_t run : runs) all.push_back(insight_of(store, run, options));
-  return all;
 }
 
 }  // namespace idlemeter

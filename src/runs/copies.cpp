@@ -52,6 +52,7 @@ void copy_rows(Database& database, const char* schema, std::int64_t from, std::i
 void continue_run(Database& database, const char* schema, std::int64_t from, std::int64_t here) {
   for (const Part& part : kRecorded)
     Statement(database, fmt::format("DELETE FROM main.{} WHERE run = ?", part.table)).bind(here).run();
+  Statement(database, "DELETE FROM main.run_result WHERE run = ?").bind(here).run();
   copy_rows(database, schema, from, here);
   Statement(database,
             fmt::format("UPDATE main.run SET (finished, ended, lost, frames, length_ns) = (SELECT finished, ended, "

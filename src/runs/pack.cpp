@@ -34,8 +34,7 @@ std::string bytes_of(const Words& words) {
   return bytes;
 }
 
-std::string compressed(const Words& words) {
-  const std::string bytes = bytes_of(words);
+std::string compressed(std::string_view bytes) {
   std::string packed(ZSTD_compressBound(bytes.size()), '\0');
   const std::unique_ptr<ZSTD_CCtx, decltype(&ZSTD_freeCCtx)> context(ZSTD_createCCtx(), &ZSTD_freeCCtx);
   ZSTD_CCtx_setParameter(context.get(), ZSTD_c_compressionLevel, kLevel);
@@ -96,7 +95,7 @@ std::string pack(std::span<const Nanoseconds> lengths) {
     words.push_back(folded(now - last));
     last = now;
   }
-  return compressed(words);
+  return compressed(bytes_of(words));
 }
 
 std::vector<Nanoseconds> unpack(std::string_view packed, std::size_t count, const std::string& file) {
@@ -127,7 +126,7 @@ std::string pack(const RunSamples& block) {
       last = now;
     }
   }
-  return compressed(words);
+  return compressed(bytes_of(words));
 }
 
 RunSamples unpack(std::string_view packed, std::size_t samples, std::size_t readings, const std::string& file) {
@@ -150,6 +149,21 @@ RunSamples unpack(std::string_view packed, std::size_t samples, std::size_t read
     for (const std::uint64_t word : words) numbers.push_back(std::bit_cast<double>(last ^= word));
   }
   return block;
+}
+
+std::string pack_bytes(std::string_view bytes) { return compressed(bytes); }
+
+std::string unpack_bytes(std::string_view packed) {
+  constexpr unsigned long long kMostBytes = 1ULL << 26;
+  const auto size = ZSTD_getFrameContentSize(packed.data(), packed.size());
+  std::string bytes(size <= kMostBytes ? size : 0,
+                    '\0');  // ZSTD_CONTENTSIZE_UNKNOWN and _ERROR are the largest numbers
+  // Making one takes longer than unpacking some kilobytes.
+  thread_local const std::unique_ptr<ZSTD_DCtx, decltype(&ZSTD_freeDCtx)> context(ZSTD_createDCtx(), &ZSTD_freeDCtx);
+  const std::size_t done = ZSTD_decompressDCtx(context.get(), bytes.data(), bytes.size(), packed.data(), packed.size());
+  if (ZSTD_isError(done) != 0 || done != bytes.size())
+    throw Error(Error::Code::damaged, "packed bytes are damaged: they can't be unpacked");
+  return bytes;
 }
 
 }  // namespace idlemeter::runs

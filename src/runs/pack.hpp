@@ -44,4 +44,10 @@ std::string pack(const RunSamples& block);
 /// Throws Error likewise if it isn't so many samples of so many readings.
 RunSamples unpack(std::string_view packed, std::size_t samples, std::size_t readings, const std::string& file);
 
+/// Any bytes, by zstd with its checksum.
+std::string pack_bytes(std::string_view bytes);
+
+/// What pack_bytes() has packed. Throws Error if it isn't whole, or unpacks to more than 64 MiB.
+std::string unpack_bytes(std::string_view packed);
+
 }  // namespace idlemeter::runs

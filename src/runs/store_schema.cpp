@@ -69,6 +69,14 @@ constexpr const char* kVersionFour = R"sql(
 ALTER TABLE run ADD COLUMN recorder TEXT NOT NULL DEFAULT '';
 )sql";
 
+// From version 4 to 5: what was worked out of a run.
+constexpr const char* kVersionFive = R"sql(
+CREATE TABLE run_result (
+  run INTEGER NOT NULL REFERENCES run(id) ON DELETE CASCADE, question TEXT NOT NULL, definition INTEGER NOT NULL,
+  frames INTEGER NOT NULL, length_ns INTEGER NOT NULL, lost INTEGER NOT NULL, ended TEXT NOT NULL, result BLOB NOT NULL,
+  PRIMARY KEY (run, question));
+)sql";
+
 using Tables = std::map<std::string, std::string>;  // "table run" and how it was made
 
 /// SQL without what may differ between two ways to the same table: white space.
@@ -104,6 +112,7 @@ const Tables& known_tables(std::int64_t version) {
     if (version >= 2) made.run(kVersionTwo);
     if (version >= 3) made.run(kVersionThree);
     if (version >= 4) made.run(kVersionFour);
+    if (version >= 5) made.run(kVersionFive);
     tables = tables_of(made);
   }
   return tables;
@@ -117,6 +126,7 @@ void migrate(Database& database, std::int64_t from, bool fills) {
   if (from < 3) database.run(kVersionThree);
   if (from < 3 && fills) database.run(kFillVersionThree);
   if (from < 4) database.run(kVersionFour);
+  if (from < 5) database.run(kVersionFive);
   database.run(fmt::format("PRAGMA application_id = {}; PRAGMA user_version = {}", kApplication, kVersion));
 }
 

@@ -9,7 +9,7 @@
 namespace idlemeter::runs {
 
 inline constexpr std::int64_t kApplication = 0x49444C4D;  // "IDLM"
-inline constexpr std::int64_t kVersion = 4;
+inline constexpr std::int64_t kVersion = 5;
 
 /// Makes the tables, or migrates those of an older version, in the open transaction. With `fills`, new columns get
 /// their values from what is there; without, a damaged store can be migrated too.

@@ -74,6 +74,9 @@ struct CompareOptions {
   std::vector<std::string> told = {};  ///< settings and facts that the groups were made by: not reported again
 };
 
+/// The readings that a comparison looks at, by id: InsightOptions::readings of its runs.
+[[nodiscard]] std::vector<std::string> readings_of_comparison(const FigureSet& figures);
+
 /// Throws std::invalid_argument if there are no groups, one without runs, or no such base.
 [[nodiscard]] Comparison compare(const std::vector<RunGroup>& groups, const FigureSet& figures,
                                  const CompareOptions& options = {});

@@ -44,6 +44,9 @@ class FigureSet {
   /// What insight_of() has to compute for them.
   [[nodiscard]] SummaryRequest request() const;
 
+  /// The ids of the readings among them.
+  [[nodiscard]] std::vector<std::string> readings() const;
+
   /// In the order of the ids.
   [[nodiscard]] std::vector<RunFigure> of(const RunInsight& run) const;
 

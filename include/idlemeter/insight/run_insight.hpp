@@ -63,7 +63,8 @@ struct InsightOptions {
       {"gpu.hotspot.temp", 95},
       {"gpu.memory.temp", 95},
       {"cpu.temp", 90}};
-  std::size_t hitches = 5;  ///< of which the oddities are looked for, the worst first
+  std::size_t hitches = 5;                                ///< of which the oddities are looked for, the worst first
+  std::optional<std::vector<std::string>> readings = {};  ///< only these, by id; empty: all
 };
 
 /// A frame over a second: a loading screen, as a rule.
@@ -94,7 +95,15 @@ struct RunInsight {
 /// Reads a run and works out everything above. O(frames + samples * readings). Throws Error as the store does, and
 /// std::invalid_argument as summarize() does.
 [[nodiscard]] RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions& options = {});
+
+/// The same of several runs. Without hitches, what was worked out of a finished run is kept in its store, if that can
+/// be written to, and the next question takes microseconds: O(readings) a run. docs/store.md says when kept results
+/// are worked out anew.
 [[nodiscard]] std::vector<RunInsight> insights_of(const Store& store, std::span<const std::int64_t> runs,
                                                   const InsightOptions& options = {});
+
+/// The same of runs that were listed already, whose details are taken as they are. None may be damaged.
+[[nodiscard]] std::vector<RunInsight> insights_of_list(const Store& store, std::vector<RunInfo> runs,
+                                                       const InsightOptions& options = {});
 
 }  // namespace idlemeter

@@ -22,6 +22,10 @@ namespace idlemeter {
 
 struct FrameLog;
 
+namespace runs {
+class KeptResults;
+}
+
 /// How long a store's calls wait for another process that has it locked.
 struct LockWait {
   Nanoseconds at_most = std::chrono::seconds(5);
@@ -114,6 +118,7 @@ class Store {
  private:
   friend class Recorder;
   friend class ReadingLog;
+  friend class runs::KeptResults;
   friend Added add_run_file(Store& into, std::string_view bytes, const std::string& where);
   friend Added add_run_file(Store& into, const std::filesystem::path& file);
   friend Added add_frame_log(Store& into, const FrameLog& log, const RunDetails& details);
