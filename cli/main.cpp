@@ -8,9 +8,9 @@
 #include "advice.hpp"
 #include "commands.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/version.hpp"
 #include "output.hpp"
 #include "terminal.hpp"
-#include "version.hpp"
 
 namespace {
 

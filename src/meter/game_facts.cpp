@@ -18,6 +18,7 @@
 #include "base/quiet_thread.hpp"
 #include "idlemeter/meter/process.hpp"
 #include "idlemeter/readings/reading.hpp"
+#include "idlemeter/version.hpp"
 #include "meter/game.hpp"
 #include "meter/wayland_facts.hpp"
 #include "meter/x11.hpp"

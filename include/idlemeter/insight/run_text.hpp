@@ -33,7 +33,7 @@ enum class Facts : std::uint8_t { main, all };
 
 /// One run on one screen: average, lows, median, longest frame; stutters, limit, heat, clocks and power in a line each;
 /// doubts; the worst hitches. `intervals`: of the figures of screen_request(), or none.
-[[nodiscard]] std::string run_screen(const RunInsight& run, const std::vector<SureFigure>& intervals);
+[[nodiscard]] std::string run_screen(const RunInsight& run, const std::vector<SureFigure>& intervals = {});
 
 /// One run: its statistics by every definition, as rate and as frame time, then all its readings.
 [[nodiscard]] std::string run_statistics_text(const RunInsight& run);
