@@ -10,12 +10,12 @@
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/draw/face_library.hpp"
+#include "idlemeter/draw/face_preview.hpp"
 #include "idlemeter/draw/image.hpp"
 #include "idlemeter/draw/painter.hpp"
 #include "idlemeter/draw/png.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/face/face_toml.hpp"
-#include "idlemeter/face/lay_out.hpp"
 #include "idlemeter/face/scene.hpp"
 #include "idlemeter/face/terminal_view.hpp"
 #include "idlemeter/readings/history.hpp"
@@ -54,32 +54,8 @@ Image ground(const DrawOptions& options) {
   return {width, height};
 }
 
-/// Readings that the face asks for and that aren't there, each with the nearest.
-void warn_of_unknown(const Face& face, const Snapshot& values) {
-  for (const std::string& id : readings_of(face)) {
-    if (values.find(id).info != nullptr) continue;
-    complain("idlemeter: warning: {}\n", unknown_reading(id, values));
-  }
-}
-
-/// Pictures that can't be read are left out of what is drawn.
-void warn_of_pictures(const Scene& scene) {
-  for (const Shape& shape : scene.shapes) {
-    const auto* picture = std::get_if<PictureShape>(&shape);
-    try {
-      if (picture != nullptr) (void)read_png(picture->file);
-    } catch (const Error& error) {
-      complain("idlemeter: warning: {}\n", error.what());
-    }
-  }
-}
-
-void warn_of_size(const Rect& b, const Image& image) {
-  if (b.x >= 0 && b.y >= 0 && b.x + b.width <= image.width && b.y + b.height <= image.height) return;
-  complain(
-      "idlemeter: warning: the face needs {:.0f}x{:.0f} pixels at ({:.0f}, {:.0f}), more than the picture of "
-      "{}x{} has there\n",
-      b.width, b.height, b.x, b.y, image.width, image.height);
+void warn_of_unknown(const std::vector<std::string>& ids, const Snapshot& values) {
+  for (const std::string& id : ids) complain("idlemeter: warning: {}\n", unknown_reading(id, values));
 }
 
 /// Where the values of a preview come from: this machine, the simulated one, or a run that was recorded.
@@ -118,16 +94,19 @@ class Preview {
     if (options_.watch && terminal_height() > 0) write_raw(kClearScreen);
     write_raw(text);
     flush_output();
-    if (!options_.watch) warn_of_unknown(face, values);
+    if (!options_.watch) warn_of_unknown(unknown_readings(face, values), values);
   }
 
   void draw(const Face& face, const std::string& name, const Snapshot& values, const History& history) {
-    Image image = ground(options_);
-    warn_of_unknown(face, values);
-    const Scene scene = lay_out(face, image.width, image.height, values, history, painter_);
-    warn_of_pictures(scene);
-    warn_of_size(scene.bounds, image);
-    painter_.draw(scene, image);
+    const FacePreview preview = preview_face(face, ground(options_), values, history, painter_);
+    const Image& image = preview.image;
+    warn_of_unknown(preview.unknown, values);
+    for (const std::string& problem : preview.problems) complain("idlemeter: warning: {}\n", problem);
+    if (const Rect& box = preview.scene.bounds; !preview.fits)
+      complain(
+          "idlemeter: warning: the face needs {:.0f}x{:.0f} pixels at ({:.0f}, {:.0f}), more than the picture of "
+          "{}x{} has there\n",
+          box.width, box.height, box.x, box.y, image.width, image.height);
     write_png(image, options_.picture);
     print("{}: '{}' at {}x{}\n", options_.picture, face.name.empty() ? name : face.name, image.width, image.height);
     flush_output();

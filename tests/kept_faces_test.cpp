@@ -5,6 +5,8 @@
 
 #include "folder.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/draw/face_library.hpp"
+#include "idlemeter/draw/face_preview.hpp"
 #include "idlemeter/draw/write_starter.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/face/face_bundle.hpp"
@@ -69,6 +71,76 @@ TEST(FaceChoice, ChangesTheSettingsInPlace) {
   EXPECT_EQ(with_face_chosen(chosen, "night", "tidepool*"),
             settings + "\n[[game]]\nprogram = \"tidepool*\"\nface = \"night\"\n");
   EXPECT_EQ(with_face_chosen(settings, "calm").find("# mine\npace = \"1 s\" # slow\nface = \"calm\"\n"), 0u);
+}
+
+std::string problem_of(const auto& call) {
+  try {
+    (void)call();
+  } catch (const Error& error) {
+    return error.problem();
+  }
+  return "";
+}
+
+TEST(FaceLibrary, FindsFilesKeptFacesAndStarters) {
+  const testing::Folder folder;
+  const fs::path kept = folder / "faces";
+  FaceLibrary faces(kept);
+  const fs::path mine = faces.add("mine", *find_starter("strip"));
+  EXPECT_EQ(mine, kept / "mine.toml");
+  EXPECT_EQ(faces.add("dash", *find_starter("dashboard")), kept / "dash" / "face.toml") << "with its pictures";
+  EXPECT_EQ(faces.names().at(0), "dash");
+  EXPECT_EQ(faces.names().at(1), "mine");
+  EXPECT_EQ(faces.file_of("mine"), mine);
+  EXPECT_EQ(faces.own_file_of("mine"), mine);
+  EXPECT_EQ(faces.file_of("./other.toml"), "./other.toml") << "a file, there or not";
+  fs::path written;
+  {
+    FaceLibrary others(kept);
+    written = others.file_of("strip");
+    EXPECT_EQ(written, others.file_of("strip"));
+    EXPECT_EQ(FaceFile(written).text(), find_starter("strip")->toml);
+  }
+  EXPECT_FALSE(fs::exists(written)) << "gone with the library";
+  EXPECT_EQ(problem_of([&] { return faces.own_file_of("strip"); }), "'strip' is a starter");
+  EXPECT_EQ(problem_of([&] { return faces.file_of("mien"); }), "there is no face 'mien'; did you mean 'mine'?");
+  for (const char* name : {"mine", "dash"})
+    EXPECT_EQ(problem_of([&] { return faces.add(name, *find_starter("strip")); }), "already exists") << name;
+  EXPECT_EQ(problem_of([&] { return faces.add(".hidden", *find_starter("strip")); }),
+            "'.hidden' can't be the name of a face");
+}
+
+TEST(FaceLibrary, CopiesFacesWithTheirPicturesAndOverwritesNothing) {
+  const testing::Folder folder;
+  FaceLibrary faces(folder / "faces");
+  const auto copied = faces.copy("dashboard", "mine");
+  EXPECT_EQ(copied.pictures, pictures_of(faces.load("mine")).size());
+  EXPECT_GT(copied.pictures, 0u);
+  EXPECT_EQ(FaceFile(copied.file).text(), find_starter("dashboard")->toml);
+  EXPECT_EQ(problem_of([&] { return faces.copy("strip", "mine"); }), "already exists");
+  const std::string beside = (folder / "faces" / "mine" / "second.toml").string();
+  EXPECT_EQ(problem_of([&] { return faces.copy("mine", beside); }), "already exists") << "its pictures are there";
+  faces.pack("mine", folder / "mine.zip");
+  FaceLibrary others(folder / "others");
+  const fs::path theirs = others.unpack(folder / "mine.zip", "theirs");
+  EXPECT_EQ(theirs, others.file_of("theirs"));
+}
+
+TEST(FacePreview, ShowsTheFaceAndSaysWhatItCannot) {
+  const testing::Folder folder;
+  const fs::path file = folder.file("a.toml",
+                                    "[[row]]\nlabel = \"GPU\"\ncells = [ { reading = \"gpu.load\" } ]\n"
+                                    "[[pin]]\nat = [10, 10]\npicture = \"gone.png\"\nwidth = 9\nheight = 9\n");
+  Painter painter;
+  const FacePreview preview = preview_face(load_face(file), Image(640, 480), Snapshot(), History(), painter);
+  EXPECT_TRUE(preview.fits);
+  EXPECT_EQ(preview.unknown, std::vector<std::string>{"gpu.load"});
+  ASSERT_EQ(preview.problems.size(), 1u);
+  EXPECT_NE(preview.problems[0].find("gone.png"), std::string::npos);
+  EXPECT_EQ(preview.scene.parts.size(), 3u);
+  EXPECT_NE(preview.image.pixels, Image(640, 480).pixels);
+  const fs::path wide = folder.file("wide.toml", "[[pin]]\nat = [1400, 10]\nbox = [100, 100]\n");
+  EXPECT_FALSE(preview_face(load_face(wide), Image(640, 480), Snapshot(), History(), painter).fits);
 }
 
 TEST(FaceBundle, UnpacksAsItWas) {

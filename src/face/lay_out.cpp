@@ -232,7 +232,9 @@ class Layout {
       if (row.row->back)
         add_back(*row.row->back,
                  {at.x - margin, at.y - margin, block.flow.width + 2 * margin, row.height + 2 * margin});
-      draw_row(row, block, at);
+      const auto number = static_cast<std::size_t>(&row - rows_.data());
+      add_area({.kind = PartId::Kind::row, .row = number}, {at.x, at.y, block.flow.width, row.height});
+      draw_row(row, number, block, at);
       at.y += row.height + look_.em(kRowGap);
     }
   }
@@ -241,7 +243,9 @@ class Layout {
     return row.row->color.value_or(device_color(face_, cell.info == nullptr ? row.kind : cell.info->kind));
   }
 
-  void draw_row(const RowBox& row, const Block& block, Point at) {
+  void add_area(const PartId& part, const Rect& rect) { scene_.parts.push_back({part, rect}); }
+
+  void draw_row(const RowBox& row, std::size_t number, const Block& block, Point at) {
     const double baseline = at.y + std::floor((row.height - look_.line_height()) / 2) + std::round(look_.line.ascent);
     if (!row.row->label.empty()) {
       const Color color = row.row->color.value_or(device_color(face_, row.kind));
@@ -251,16 +255,18 @@ class Layout {
     if (is_wide(row)) {
       CellBox wide = row.cells.front();
       wide.figure_width = wide.width = wide.fills ? std::max(wide.width, block.flow.width) : wide.width;
+      add_area({.kind = PartId::Kind::cell, .row = number}, {at.x, at.y, wide.width, row.height});
       return draw_cell(look_, wide, at.x, at.y, row.height, baseline, accent(row, wide), scene_.shapes);
     }
     double x = at.x + block.flow.label;
-    const FlowRow& flow = flow_[static_cast<std::size_t>(&row - rows_.data())];
+    const FlowRow& flow = flow_[number];
     for (std::size_t i = 0; i < row.cells.size(); ++i) {
       const CellBox& cell = row.cells[i];
       const double width = block.flow.room(flow, i), room = width - cell.width;
       const double shift = cell.cell->align == Align::left     ? 0
                            : cell.cell->align == Align::centre ? std::floor(room / 2)
                                                                : room;
+      add_area({.kind = PartId::Kind::cell, .row = number, .cell = i}, {x, at.y, width, row.height});
       draw_cell(look_, cell, x + shift, at.y, row.height, baseline, accent(row, cell), scene_.shapes);
       x += width + look_.em(kCellGap);
     }
@@ -269,7 +275,8 @@ class Layout {
   // Pins.
 
   void draw_pins(bool behind) {
-    for (const Pin& pin : face_.pins) {
+    for (pin_ = 0; pin_ < face_.pins.size(); ++pin_) {
+      const Pin& pin = face_.pins[pin_];
       if (pin.behind == behind) draw_pin(pin, {std::round(pin.x * look_.scale), std::round(pin.y * look_.scale)});
     }
   }
@@ -278,15 +285,20 @@ class Layout {
     std::visit([&](const auto& what) { draw_pin(what, at); }, pin.what);
   }
 
+  void include_pin(const Rect& rect) {
+    include(rect);
+    add_area({.kind = PartId::Kind::pin, .pin = pin_}, rect);
+  }
+
   void draw_pin(const BoxPin& box, Point at) {
     const Rect rect{at.x, at.y, std::round(box.width * look_.scale), std::round(box.height * look_.scale)};
-    include(rect);
+    include_pin(rect);
     add_back(box.look, rect);
   }
 
   void draw_pin(const PicturePin& picture, Point at) {
     const Rect rect{at.x, at.y, std::round(picture.width * look_.scale), std::round(picture.height * look_.scale)};
-    include(rect);
+    include_pin(rect);
     scene_.shapes.emplace_back(PictureShape{rect, (face_.folder / picture.file).string()});
   }
 
@@ -301,7 +313,7 @@ class Layout {
     const std::string text =
         filled(pin.text, look_.values, [&](const std::string& id) { return spanned(id, pin.span, face_); });
     const TextExtent extent = look_.measure.measure(text, style);
-    include({at.x, at.y, std::ceil(extent.width), std::ceil(extent.ascent + extent.descent)});
+    include_pin({at.x, at.y, std::ceil(extent.width), std::ceil(extent.ascent + extent.descent)});
     scene_.shapes.emplace_back(TextShape{text, style, pin.color.value_or(face_.text.color), at.x,
                                          std::round(at.y + extent.ascent), face_.text.edge});
   }
@@ -320,7 +332,7 @@ class Layout {
     CellBox box = measure_cell(look, pin.cell);
     box.marked = box.recorded;
     const double height = std::max(box.height, box.cell->has_text() ? look.line_height() : 0);
-    include({at.x, at.y, box.width, height});
+    include_pin({at.x, at.y, box.width, height});
     const Color color =
         pin.cell.color.value_or(device_color(face_, box.info == nullptr ? DeviceKind::system : box.info->kind));
     draw_cell(look, box, at.x, at.y, height, at.y + std::round(look.line.ascent), color, scene_.shapes);
@@ -332,6 +344,7 @@ class Layout {
   std::vector<FlowRow> flow_;  // of each row
   double share_ = 0;
   Scene scene_;
+  std::size_t pin_ = 0;  // that is drawn
 };
 
 }  // namespace

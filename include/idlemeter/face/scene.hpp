@@ -1,6 +1,9 @@
 // Idle Meter: what is to be drawn, as shapes with places.
 #pragma once
 
+#include <cstddef>
+#include <cstdint>
+#include <optional>
 #include <string>
 #include <variant>
 #include <vector>
@@ -68,11 +71,36 @@ struct PictureShape {
 
 using Shape = std::variant<BoxShape, TextShape, TraceShape, RingShape, PictureShape>;
 
+/// A part of a face, by its place in it.
+struct PartId {
+  enum class Kind : std::uint8_t { face, row, cell, pin };
+  Kind kind = Kind::face;
+  std::size_t row = 0;   ///< of a row or a cell, from 0
+  std::size_t cell = 0;  ///< in its row, from 0
+  std::size_t pin = 0;   ///< from 0
+  friend bool operator==(const PartId&, const PartId&) = default;
+};
+
+/// What FaceText calls it: "face", "row:2", "row:2/1", "pin:3".
+[[nodiscard]] std::string to_string(const PartId& part);
+
+/// Where a part is in a picture.
+struct PartArea {
+  PartId part;
+  Rect rect;
+  friend bool operator==(const PartArea&, const PartArea&) = default;
+};
+
 /// Shapes from back to front; `bounds` holds the box of the rows and all pins.
 struct Scene {
   int width = 0, height = 0;  ///< of the picture
   std::vector<Shape> shapes;
   Rect bounds;
+  std::vector<PartArea> parts = {};  ///< in the order of drawing: each row before its cells
+
+  /// The last part drawn at a point: what is seen there. The face itself anywhere in its bounds; else empty.
+  [[nodiscard]] std::optional<PartId> part_at(Point point) const;
+
   friend bool operator==(const Scene&, const Scene&) = default;
 };
 
