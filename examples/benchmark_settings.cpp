@@ -1,58 +1,42 @@
 // An automated benchmark: plays a game three times with each of several settings and prints what came of it.
-// usage: benchmark_settings IDLEMETER STORE SECONDS NAME=VALUE... -- GAME [ARGUMENTS]
+// usage: benchmark_settings STORE SECONDS NAME=VALUE... -- GAME [ARGUMENTS]
 // "{}" in the arguments becomes the value:
-//   benchmark_settings idlemeter runs.db 60 load=1 load=2 load=4 -- tidepool_rally --load {}
-#include <sys/wait.h>
-#include <unistd.h>
-
+//   benchmark_settings runs.db 60 load=1 load=2 load=4 -- tidepool_rally --load {}
 #include <algorithm>
 #include <cstdio>
+#include <cstdlib>
 #include <string>
 #include <vector>
 
-#include "idlemeter/base/error.hpp"
-#include "idlemeter/insight/run_insight.hpp"
-#include "idlemeter/runs/store.hpp"
+#include "idlemeter/meter.hpp"
+#include "idlemeter/runs.hpp"
 
 namespace {
 
+using namespace idlemeter;
 using Words = std::vector<std::string>;
 
-/// Runs a program to its end; its exit status.
-int run(Words words) {
-  std::vector<char*> arguments;
-  for (std::string& word : words) arguments.push_back(word.data());
-  arguments.push_back(nullptr);
-  const pid_t child = ::fork();
-  if (child == 0) {
-    ::execvp(arguments[0], arguments.data());
-    ::_exit(127);
-  }
-  int status = 0;
-  ::waitpid(child, &status, 0);
-  return WIFEXITED(status) ? WEXITSTATUS(status) : 1;
-}
-
-Words with_value(Words game, const std::string& setting) {
+Words with_value(Words game, const std::string& value) {
   for (std::string& word : game) {
     const std::size_t place = word.find("{}");
-    if (place != std::string::npos) word.replace(place, 2, setting.substr(setting.find('=') + 1));
+    if (place != std::string::npos) word.replace(place, 2, value);
   }
   return game;
 }
 
-/// A line for each run with that setting: the newest three.
-void print(const std::string& store, const std::string& setting) {
-  const idlemeter::Store runs(store, idlemeter::Store::Mode::existing);
-  std::vector<idlemeter::RunInfo> all = runs.runs();
-  for (std::size_t i = all.size() - std::min<std::size_t>(3, all.size()); i < all.size(); ++i) {
-    const idlemeter::RunInsight insight = idlemeter::insight_of(runs, all[i].id);
-    const idlemeter::Low* low = insight.summary.low(idlemeter::Share::percent(1));
-    std::printf("%-12s run %lld: average %.1f FPS, 1%% low %.1f FPS, %zu stutters, limited by %s, %zu doubts\n",
-                setting.c_str(), static_cast<long long>(all[i].id), insight.summary.average_rate.value_or(0),
-                low == nullptr ? 0 : low->rate, insight.stutters.frames.size(),
-                std::string(name_of(insight.limits.main())).c_str(), insight.doubts.size());
-  }
+/// Plays and records three runs. False if one is missing or short.
+bool play(const std::string& file, double seconds, const std::string& setting, const Words& game) {
+  const std::size_t equals = setting.find('=');
+  const std::string value = setting.substr(equals + 1);
+  PlayOptions options{.store = file, .ends_game = true};
+  options.plan = RecordingPlan{.length = from_seconds(seconds), .repeat = 3};
+  options.plan->notes.settings[setting.substr(0, equals)] = value;
+  const PlayReport report = play_game(with_value(game, value), std::move(options));
+  if (report.not_started) throw *report.not_started;
+  const Store store(file);
+  for (const RecordedRun& run : report.runs)
+    std::printf("%-12s %s\n", setting.c_str(), recorded_words(store, run.run).c_str());
+  return report.is_complete();
 }
 
 }  // namespace
@@ -60,19 +44,16 @@ void print(const std::string& store, const std::string& setting) {
 int main(int argc, char** argv) {
   const Words words(argv + 1, argv + argc);
   const auto dashes = std::find(words.begin(), words.end(), "--");
-  if (dashes - words.begin() < 4 || words.end() - dashes < 2) {
-    std::fputs("usage: benchmark_settings IDLEMETER STORE SECONDS NAME=VALUE... -- GAME [ARGUMENTS]\n", stderr);
+  if (dashes - words.begin() < 3 || words.end() - dashes < 2) {
+    std::fputs("usage: benchmark_settings STORE SECONDS NAME=VALUE... -- GAME [ARGUMENTS]\n", stderr);
     return 2;
   }
   try {
-    for (auto setting = words.begin() + 3; setting != dashes; ++setting) {
-      Words command = {words[0],   "play", "--quiet",    "--store", words[1], "--for", words[2],
-                       "--repeat", "3",    "--end-game", "--set",   *setting, "--"};
-      for (const std::string& word : with_value({dashes + 1, words.end()}, *setting)) command.push_back(word);
-      if (const int status = run(command); status != 0) return status;
-      print(words[1], *setting);
-    }
-  } catch (const idlemeter::Error& error) {
+    bool complete = true;
+    for (auto setting = words.begin() + 2; setting != dashes; ++setting)
+      complete = play(words[0], std::atof(words[1].c_str()), *setting, {dashes + 1, words.end()}) && complete;
+    return complete ? 0 : 3;
+  } catch (const Error& error) {
     std::fprintf(stderr, "%s\n", error.what());
     return 1;
   }

@@ -105,10 +105,11 @@ TEST(Play, AKilledMeterOrGameLeavesAllButTheLastSecond) {
 
 TEST(Play, AProgramCanBenchmarkSettings) {
   const Session session;
-  const Outcome outcome = session.run("'" BENCHMARK "' '" IDLEMETER_COMMAND "' b.db 0.3 pause=5 pause=9 -- " +
-                                      std::string(kStill) + " --frames 10000 --pause {}");
+  const Outcome outcome =
+      session.run("'" BENCHMARK "' b.db 0.3 pause=5 pause=9 -- " + std::string(kStill) + " --frames 10000 --pause {}");
   EXPECT_EQ(outcome.status, 0) << outcome.text;
-  for (const char* line : {"pause=5      run 1: average ", "pause=5      run 3: ", "pause=9      run 6: average "})
+  for (const char* line :
+       {"pause=5      run 1 in b.db: average ", "pause=5      run 3 in b.db: ", "pause=9      run 6 in b.db: average "})
     EXPECT_NE(outcome.text.find(line), std::string::npos) << outcome.text;
 }
 
