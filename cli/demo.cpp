@@ -118,7 +118,9 @@ int demo(const DemoArgs& options) {
   const fs::path face = folder / "bench_corner.toml", picture = folder / "overlay.png", file = folder / "runs.db";
   std::error_code failed;
   fs::create_directories(folder, failed);
-  if (failed) throw Error("cannot make the folder: " + failed.message(), folder.string(), "name another with --folder");
+  if (failed)
+    throw Error(Error::Code::unwritable, "cannot make the folder: " + failed.message(), folder.string(),
+                "name another with --folder");
   if (options.long_session) return demo_long(folder);
   print("Playing Tidepool Rally on Bramble, a simulated machine, on a virtual clock …\n\n");
   if (!fs::exists(face)) replace_file(face, kDemoFace, FileKind::toml);  // the user may have begun to change it

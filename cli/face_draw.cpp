@@ -66,7 +66,8 @@ class Preview {
       store_.emplace(options.store, Store::Mode::existing);
       const double end = in_seconds(store_->run(options.run).length);
       if (options.at > end)
-        throw Error(fmt::format("run {} is {:.1f} s long", options.run, end), "", "name a moment in it with --at");
+        throw Error(Error::Code::invalid, fmt::format("run {} is {:.1f} s long", options.run, end), "",
+                    "name a moment in it with --at");
       at_ = Moment{from_seconds(options.at < 0 ? end : options.at)};
     } else {
       values_.emplace(options.values, readings_of(face));

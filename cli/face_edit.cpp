@@ -47,7 +47,8 @@ int edit(const EditOptions& options, const std::function<void(FaceText&)>& chang
 std::pair<std::string, std::string> key_and_value(const std::string& word) {
   const std::size_t equals = word.find('=');
   if (equals == std::string::npos || equals == 0)
-    throw Error(fmt::format("'{}' isn't a key with a value", word), "", "write it like caution=85 or text.size=22");
+    throw Error(Error::Code::invalid, fmt::format("'{}' isn't a key with a value", word), "",
+                "write it like caution=85 or text.size=22");
   return {word.substr(0, equals), word.substr(equals + 1)};
 }
 
@@ -58,7 +59,8 @@ void set(FaceText& text, std::vector<std::string> words) {
     part = words.front();
     words.erase(words.begin());
   }
-  if (words.empty()) throw Error("nothing to set", "", "write it like caution=85 or text.size=22");
+  if (words.empty())
+    throw Error(Error::Code::invalid, "nothing to set", "", "write it like caution=85 or text.size=22");
   for (const std::string& word : words) {
     const auto [key, value] = key_and_value(word);
     text.set(part, key, value);

@@ -131,8 +131,8 @@ int footage(const FootageArgs& options) {
   (void)read_size(options.size, how.width, how.height);
   how.from = moment_in(store, options, options.from, Nanoseconds{});
   if (how.from > run.length)
-    throw Error(fmt::format("run {} is {:.1f} s long", run.id, in_seconds(run.length)), options.store,
-                "name a moment in it with --from");
+    throw Error(Error::Code::invalid, fmt::format("run {} is {:.1f} s long", run.id, in_seconds(run.length)),
+                options.store, "name a moment in it with --from");
   if (!options.over.empty()) {
     to.over = read_clip(options.over);
     std::error_code failed;
@@ -152,7 +152,8 @@ int footage(const FootageArgs& options) {
   } else {
     how.length = std::min(run.length, moment_in(store, options, options.until, run.length)) - how.from;
     if (how.length <= Nanoseconds{})
-      throw Error("there is nothing between --from and --until", options.store, "let --until be the later one");
+      throw Error(Error::Code::invalid, "there is nothing between --from and --until", options.store,
+                  "let --until be the later one");
   }
   Footage pictures(store, run.id, face, how);
   if (pictures.extent().width == 0)

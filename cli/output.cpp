@@ -15,7 +15,7 @@ namespace {
 [[noreturn]] void fail() {
   const int why = errno;
   if (why == EPIPE) throw ReaderGone();
-  throw Error(std::string("cannot write the output: ") + std::strerror(why));
+  throw Error(Error::Code::unwritable, std::string("cannot write the output: ") + std::strerror(why));
 }
 
 }  // namespace

@@ -26,11 +26,12 @@ struct TellOptions {
 
 /// All, or the one with that process or with a game of that process.
 std::vector<RunningMeter> meant(const TellOptions& options) {
-  if (running_meters().empty()) throw Error("no meter is running", "", "start a game with 'idlemeter play -- GAME'");
+  if (running_meters().empty())
+    throw Error(Error::Code::not_found, "no meter is running", "", "start a game with 'idlemeter play -- GAME'");
   if (options.pid == 0) return running_meters();
   const auto found = meters_of(options.pid);
   if (found.empty())
-    throw Error(fmt::format("no meter is process {}, or has a game that is", options.pid), "",
+    throw Error(Error::Code::not_found, fmt::format("no meter is process {}, or has a game that is", options.pid), "",
                 "'idlemeter tell state' lists them");
   return found;
 }

@@ -14,7 +14,7 @@ int main(int argc, char** argv) {
   try {
     const idlemeter::Store store(argv[1], idlemeter::Store::Mode::existing);
     const idlemeter::Summary run = idlemeter::summarize(store.intervals(std::atoll(argv[2])));
-    if (!run.average_rate) throw idlemeter::Error("the run has no frames");
+    if (!run.average_rate) throw idlemeter::Error(idlemeter::Error::Code::invalid, "the run has no frames");
     std::printf("%.1f FPS, 1%% low %.1f FPS\n", *run.average_rate, run.low(idlemeter::Share::percent(1))->rate);
   } catch (const idlemeter::Error& error) {
     std::fprintf(stderr, "%s\n", error.what());

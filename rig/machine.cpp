@@ -91,7 +91,7 @@ const Spec& spec_of(std::string_view kind) {
   }
   std::vector<std::string_view> kinds;
   for (const Spec& spec : kSpecs) kinds.push_back(spec.kind);
-  throw Error(fmt::format("there is no simulated machine '{}'", kind), "",
+  throw Error(Error::Code::not_found, fmt::format("there is no simulated machine '{}'", kind), "",
               fmt::format("it is one of {}", fmt::join(kinds, ", ")));
 }
 

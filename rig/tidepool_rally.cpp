@@ -5,6 +5,7 @@
 #include <cmath>
 #include <stdexcept>
 
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/face/scene.hpp"
 #include "idlemeter/frames/frame_record.hpp"
@@ -51,7 +52,8 @@ TidepoolRally::TidepoolRally(Machine& machine, const GameSettings& settings)
     : machine_(machine), settings_(settings), random_(settings.seed * 7919 + 17) {
   const auto preset =
       std::find_if(kPresets.begin(), kPresets.end(), [&](const Preset& p) { return p.name == settings.preset; });
-  if (preset == kPresets.end()) throw std::invalid_argument("Tidepool Rally has no preset '" + settings.preset + "'");
+  if (preset == kPresets.end())
+    throw Error(Error::Code::misuse, "Tidepool Rally has no preset '" + settings.preset + "'");
   processor_work_ = preset->processor;
   graphics_work_ = preset->graphics;
 }

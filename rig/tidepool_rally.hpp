@@ -34,7 +34,7 @@ struct GameSettings {
 /// machine's heat, and its heat the speed of the next frames. Deterministic by seed. One thread at a time.
 class TidepoolRally {
  public:
-  /// The machine must outlive the game. Throws std::invalid_argument for a preset that isn't there.
+  /// The machine must outlive the game. Throws Error (misuse) for a preset that isn't there.
   TidepoolRally(Machine& machine, const GameSettings& settings);
 
   /// Plays one frame.

@@ -15,7 +15,7 @@ namespace fs = std::filesystem;
 Tree::Tree(fs::path folder) : folder_(std::move(folder)) {
   std::error_code failed;
   fs::create_directories(folder_, failed);
-  if (failed) throw Error("cannot make the folder: " + failed.message(), folder_.string());
+  if (failed) throw Error(Error::Code::unwritable, "cannot make the folder: " + failed.message(), folder_.string());
 }
 
 void Tree::set(const std::string& path, const std::string& text) {
@@ -33,7 +33,7 @@ void Tree::set(const std::string& path, const std::string& text) {
       opened >= 0 && ::write(opened, line.data(), line.size()) == size && (!shorter || ::ftruncate(opened, size) == 0);
   const int error = errno;
   if (opened >= 0) ::close(opened);
-  if (!wrote) throw Error(std::string("cannot write: ") + ::strerror(error), file.string());
+  if (!wrote) throw Error(Error::Code::unwritable, std::string("cannot write: ") + ::strerror(error), file.string());
 }
 
 void Tree::link(const std::string& path, const std::string& target) {

@@ -53,7 +53,7 @@ class Session : public ::testing::Test {
     options.face_of = [](const std::filesystem::path&) { return std::string("rate"); };
     options.file_of = [this](const std::string& name) {
       const auto file = folder_ / (name + ".toml");
-      if (!std::filesystem::exists(file)) throw Error("no such face", name);
+      if (!std::filesystem::exists(file)) throw Error(Error::Code::not_found, "no such face", name);
       return file;
     };
     options.log = [this](const std::string& line) {

@@ -242,6 +242,48 @@ TEST(CopiedRuns, ComeFromStoresAndFilesAndNeverOverwrite) {
             "this is the store that runs are added to");
 }
 
+TEST(Errors, SayWhatKindTheyAre) {
+  FourRuns four;
+  const auto file = four.folder / "newer.db", locked = four.folder / "locked.db", cut = four.folder / "cut.db";
+  for (const auto& copy : {file, locked, cut}) (void)copy_runs(four.store, copy, {});
+  testing::change(file, "PRAGMA user_version = 99");
+  testing::change(cut, "UPDATE frame_chunk SET intervals_ns = x'00' WHERE packed = 1; PRAGMA user_version = -1");
+  sqlite3* other = nullptr;
+  ASSERT_EQ(sqlite3_open(locked.c_str(), &other), SQLITE_OK);
+  ASSERT_EQ(sqlite3_exec(other, "BEGIN IMMEDIATE", nullptr, nullptr, nullptr), SQLITE_OK);
+  const auto open = [](const std::filesystem::path& path) {
+    return Store(path, Store::Mode::existing, {Nanoseconds{}});
+  };
+  using enum Error::Code;
+  const struct {
+    Error::Code code;
+    std::function<void()> call;
+  } cases[] = {
+      {misuse,
+       [] {
+         (void)summarize(std::vector{kSecond}, {{Share{2'000'000}}, {}, {}});
+       }},
+      {invalid, [] { (void)run_list("one"); }},
+      {not_found, [&] { (void)four.store.run(99); }},
+      {exists, [&] { (void)copy_runs(four.store, file, {}); }},
+      {unreadable, [&] { (void)open(four.folder.file("a.txt", "not a store, but long enough to be looked at")); }},
+      {unwritable, [] { (void)Store("/proc/idlemeter/runs.db"); }},
+      {in_use, [&] { open(locked).change(Ids{1}, {.note = "x"}); }},
+      {damaged, [&] { (void)open(cut); }},
+      {newer, [&] { (void)open(file); }}};
+  for (const auto& c : cases) {
+    try {
+      c.call();
+      ADD_FAILURE() << name_of(c.code);
+    } catch (const Error& error) {
+      EXPECT_EQ(name_of(error.code()), name_of(c.code)) << error.what();
+    }
+  }
+  sqlite3_close(other);
+  for (int code = 0; code <= static_cast<int>(failed); ++code)
+    EXPECT_EQ(error_code_from(name_of(static_cast<Error::Code>(code))), static_cast<Error::Code>(code));
+}
+
 TEST(Json, HasNullForWhatIsMissingAndEscapesControls) {
   const ReadingInfo named{.id = "x.y", .title = "a\x1b[31m", .unit = Unit::none};
   Ranges ranges;

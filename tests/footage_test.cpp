@@ -17,6 +17,7 @@
 
 #include "command.hpp"
 #include "folder.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/footage/clip.hpp"
@@ -265,7 +266,7 @@ TEST(CuesIn, FindsTonesAndNothingElse) {
     for (const double hum : {0.0, 0.3}) EXPECT_TRUE(cues_in(noise_with({}, 0.1, hum), meter::kToneRate, tone).empty());
   }
   EXPECT_TRUE(cues_in({}, meter::kToneRate, CueTone::start).empty());
-  EXPECT_THROW((void)cues_in({}, 100, CueTone::start), std::invalid_argument);
+  EXPECT_THROW((void)cues_in({}, 100, CueTone::start), Error);
 }
 
 TEST(PictureRate, CountsExactly) {
@@ -299,7 +300,7 @@ TEST_F(FootageFiles, RefuseWhatCannotBe) {
   const Store store(folder() / "d/runs.db", Store::Mode::existing);
   const FootageOptions wrong[] = {
       {.width = 0}, {.height = 20'000}, {.rate = {0, 1}}, {.rate = {60, 0}}, {.length = -kSecond}};
-  for (const FootageOptions& options : wrong) EXPECT_THROW(Footage(store, 1, Face{}, options), std::invalid_argument);
+  for (const FootageOptions& options : wrong) EXPECT_THROW(Footage(store, 1, Face{}, options), Error);
   Footage before(store, 1, Face{}, {.width = 16, .height = 16, .from = -10 * kSecond, .length = kSecond});
   EXPECT_EQ(before.pictures(), 60);
   EXPECT_EQ(before.extent().width, 0);

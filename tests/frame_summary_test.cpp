@@ -4,6 +4,7 @@
 
 #include <stdexcept>
 
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "shapes.hpp"
 
@@ -90,10 +91,10 @@ TEST(FrameSummary, IntervalsThatAreNotFramesAreLeftOutWithARemark) {
 
 TEST(FrameSummary, RefusesAPercentileOrShareOutOfRange) {
   const auto frames = ns({10});
-  EXPECT_THROW((void)summarize(frames, {{}, {}, {1.1}}), std::invalid_argument);
-  EXPECT_THROW((void)summarize(frames, {{}, {}, {std::nan("")}}), std::invalid_argument);
-  EXPECT_THROW((void)summarize(frames, {{Share{0}}, {mean_of_slowest}, {}}), std::invalid_argument);
-  EXPECT_THROW((void)summarize(frames, {{Share{1'000'000}}, {mean_of_slowest}, {}}), std::invalid_argument);
+  EXPECT_THROW((void)summarize(frames, {{}, {}, {1.1}}), Error);
+  EXPECT_THROW((void)summarize(frames, {{}, {}, {std::nan("")}}), Error);
+  EXPECT_THROW((void)summarize(frames, {{Share{0}}, {mean_of_slowest}, {}}), Error);
+  EXPECT_THROW((void)summarize(frames, {{Share{1'000'000}}, {mean_of_slowest}, {}}), Error);
 }
 
 TEST(Share, ReadsPercentAndNothingElse) {

@@ -6,6 +6,7 @@
 #include <random>
 
 #include "folder.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/insight/interval.hpp"
 #include "idlemeter/insight/run_insight.hpp"
@@ -86,8 +87,8 @@ TEST(Interval, IsNotGivenIfItWouldNotBeHonest) {
   EXPECT_EQ(reason(1'000, 0, {.kind = Figure::Kind::percentile, .q = 0.99}),
             "only 10 frames beyond the percentile; at least 25 are needed");
   EXPECT_EQ(reason(600, 0.999, {}), "the level wanders over the run; only repeats can tell");
-  EXPECT_THROW((void)interval_of({}, {}, {.confidence = 1}), std::invalid_argument);
-  EXPECT_THROW((void)interval_of({}, {.kind = Figure::Kind::low, .share = Share{0}}), std::invalid_argument);
+  EXPECT_THROW((void)interval_of({}, {}, {.confidence = 1}), Error);
+  EXPECT_THROW((void)interval_of({}, {.kind = Figure::Kind::low, .share = Share{0}}), Error);
 }
 
 /// A run of the simulated game.

@@ -8,6 +8,7 @@
 #include <stdexcept>
 #include <vector>
 
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_spans.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
@@ -204,8 +205,8 @@ TEST(LiveFrames, KeepsFramesOfManySeconds) {
 }
 
 TEST(LiveFrames, RefusesASpanThatHoldsNothing) {
-  EXPECT_THROW((void)LiveFrames::sliding(Nanoseconds{}), std::invalid_argument);
-  EXPECT_THROW((void)LiveFrames::sliding(kSecond, 0), std::invalid_argument);
+  EXPECT_THROW((void)LiveFrames::sliding(Nanoseconds{}), Error);
+  EXPECT_THROW((void)LiveFrames::sliding(kSecond, 0), Error);
 }
 
 }  // namespace

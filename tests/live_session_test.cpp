@@ -206,17 +206,25 @@ TEST_F(ALiveSession, LosesNothingWhileADiskOrAnotherProgramHoldsTheStore) {
 }
 
 TEST_F(ALiveSession, SaysWhatItCannotDo) {
-  const std::pair<MeterCommand, std::string> cases[] = {
-      {{.what = What::mark}, "nothing is being recorded"},
-      {{.what = What::record, .record = Record::stop}, "nothing is being recorded"},
-      {{.what = What::record, .plan = {.length = from_seconds(-1)}}, "0.1 s to a day"},
-      {{.what = What::record, .record = Record::start, .plan = {.repeat = 2}}, "runs that are repeated need a length"},
-      {{.what = What::face, .face = "none"}, "none.toml: cannot read the face"},
-      {{.what = What::hand_over}, "no game is here"},
+  using enum Error::Code;
+  const struct {
+    MeterCommand command;
+    std::string says;
+    Error::Code code;
+  } cases[] = {
+      {{.what = What::mark}, "nothing is being recorded", refused},
+      {{.what = What::record, .record = Record::stop}, "nothing is being recorded", refused},
+      {{.what = What::record, .plan = {.length = from_seconds(-1)}}, "0.1 s to a day", invalid},
+      {{.what = What::record, .record = Record::start, .plan = {.repeat = 2}},
+       "runs that are repeated need a length",
+       invalid},
+      {{.what = What::face, .face = "none"}, "none.toml: cannot read the face", unreadable},
+      {{.what = What::hand_over}, "no game is here", not_found},
   };
-  for (const auto& [command, says] : cases) {
+  for (const auto& [command, says, code] : cases) {
     const MeterAnswer answer = tell(command);
     EXPECT_NE(answer.error.find(says), std::string::npos) << answer.error;
+    EXPECT_EQ(name_of(answer_from_json(to_json(answer)).code), name_of(code)) << says;
   }
   std::filesystem::create_directory(folder_ / "runs.db");
   add_game();

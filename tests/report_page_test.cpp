@@ -11,6 +11,7 @@
 #include <stdexcept>
 
 #include "folder.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/insight/figure_set.hpp"
 #include "idlemeter/insight/run_insight.hpp"
@@ -186,8 +187,8 @@ TEST(ReportPage, ComparesGroupsAndNamesWhatDiffers) {
 
 TEST(ReportPage, SaysWhenThereIsLittleToSay) {
   Pages pages;
-  EXPECT_THROW((void)pages.page({}), std::invalid_argument);
-  EXPECT_THROW((void)pages.page({{"empty", {}}}), std::invalid_argument);
+  EXPECT_THROW((void)pages.page({}), Error);
+  EXPECT_THROW((void)pages.page({{"empty", {}}}), Error);
   const std::string page = pages.page({pages.group("", {pages.record(0, 10, {})})}, {.title = "Nothing"});
   EXPECT_TRUE(has(page, "<h1>Nothing</h1>"));
   EXPECT_TRUE(has(page, "None of the runs stuttered."));

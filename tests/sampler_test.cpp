@@ -6,6 +6,7 @@
 #include <future>
 #include <stdexcept>
 
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/polling.hpp"
 #include "idlemeter/readings/reading.hpp"
@@ -166,8 +167,8 @@ TEST(Sampler, SamplesAtItsPaceAndReadersNeverWaitForIt) {
 }
 
 TEST(Sampler, RefusesAPaceOutOfRange) {
-  EXPECT_THROW(Sampler({}, {.pace = 99ms}), std::invalid_argument);
-  EXPECT_THROW(Sampler({}, {.pace = 61s}), std::invalid_argument);
+  EXPECT_THROW(Sampler({}, {.pace = 99ms}), Error);
+  EXPECT_THROW(Sampler({}, {.pace = 61s}), Error);
 }
 
 }  // namespace

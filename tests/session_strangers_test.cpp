@@ -1,5 +1,6 @@
 // What strangers do to a meter's sockets: nonsense, silence, crowds and lies.
 #include "a_session.hpp"
+#include "idlemeter/base/error.hpp"
 
 namespace idlemeter {
 namespace {

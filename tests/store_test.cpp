@@ -307,7 +307,7 @@ TEST(Recorder, ImpossibleTimesAreCountedNotKept) {
   recorder.add({at, kSecond, kLeast});
   EXPECT_EQ(recorder.refused(), 6u);
   EXPECT_EQ(store.frames(recorder.finish()), (std::vector<FrameRecord>{{at, kSecond}}));
-  EXPECT_THROW(recorder.add({at, kSecond}), std::logic_error);
+  EXPECT_THROW(recorder.add({at, kSecond}), Error);
 }
 
 TEST(Store, ALockIsWaitedForAsLongAsWasSaid) {

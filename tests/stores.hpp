@@ -77,7 +77,7 @@ inline std::string as_nobody(const std::function<std::string()>& call) {
   const pid_t child = ::fork();
   if (child == 0) {
     if (::geteuid() == 0 && ::setuid(65534) != 0) ::_exit(1);
-    const std::string text = message_of([&] { throw Error(call()); });
+    const std::string text = message_of([&] { throw Error(Error::Code::failed, call()); });
     ::_exit(::write(ends[1], text.data(), text.size()) == static_cast<ssize_t>(text.size()) ? 0 : 1);
   }
   ::close(ends[1]);

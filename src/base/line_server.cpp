@@ -19,7 +19,7 @@ LineServer::LineServer(std::filesystem::path socket, LineServerOptions options, 
       refused_(refused ? std::move(refused) : [](Client) {}),
       listener_(std::move(socket)),
       poll_(::epoll_create1(EPOLL_CLOEXEC)) {
-  if (poll_ < 0) throw Error(std::string("cannot listen: ") + ::strerror(errno));
+  if (poll_ < 0) throw Error(Error::Code::failed, std::string("cannot listen: ") + ::strerror(errno));
   watch(listener_.descriptor(), 0);
 }
 

@@ -25,7 +25,7 @@ sockaddr_un address_of(const fs::path& socket) {
   sockaddr_un address{};
   address.sun_family = AF_UNIX;
   if (socket.native().size() >= sizeof address.sun_path)
-    throw Error("too long for a socket's path", socket.string(), "name a shorter one");
+    throw Error(Error::Code::invalid, "too long for a socket's path", socket.string(), "name a shorter one");
   socket.native().copy(address.sun_path, sizeof address.sun_path - 1);
   return address;
 }
@@ -67,7 +67,7 @@ int listen_privately(const fs::path& socket) {
   if (ready) return listening;
   const int error = errno;
   if (listening >= 0) ::close(listening);
-  throw Error(std::string("cannot listen: ") + ::strerror(error), socket.string());
+  throw Error(Error::Code::failed, std::string("cannot listen: ") + ::strerror(error), socket.string());
 }
 
 PrivateListener::PrivateListener(fs::path socket)

@@ -64,7 +64,8 @@ fs::path FaceLibrary::new_file(const std::string& name, bool with_pictures) cons
   if (is_file_name(name)) return name;
   if (const auto taken = kept_face(name, folder_))
     throw Error(Error::Code::exists, "already exists", taken->string(), "take another name, or remove this one first");
-  if (name.empty() || name.starts_with('.')) throw Error(fmt::format("'{}' can't be the name of a face", name));
+  if (name.empty() || name.starts_with('.'))
+    throw Error(Error::Code::invalid, fmt::format("'{}' can't be the name of a face", name));
   return with_pictures ? folder_ / name / "face.toml" : folder_ / (name + ".toml");
 }
 

@@ -116,7 +116,7 @@ Parts read_bundle(const fs::path& bundle) {
     if (parts.size() == kMostParts)
       throw Error(Error::Code::invalid, "holds more than 64 pictures", where, "nothing was unpacked");
     if (!parts.emplace(name, content_of(zip.get(), name, where, total)).second)
-      throw Error(fmt::format("'{}' is in it twice", name), where, "nothing was unpacked");
+      throw Error(Error::Code::invalid, fmt::format("'{}' is in it twice", name), where, "nothing was unpacked");
   }
   if (status != ARCHIVE_EOF)
     throw Error(Error::Code::unreadable, fmt::format("isn't a bundle, or a damaged one ({})", why(zip.get())), where);

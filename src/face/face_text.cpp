@@ -87,6 +87,7 @@ struct FaceText::State {
     if (number && *number <= all) return *number - 1;
     const std::string hint = did_you_mean(part, std::vector<std::string_view>(ids.begin(), ids.end()));
     throw Error(
+        Error::Code::not_found,
         fmt::format("there is no cell '{}' in that row{}", part, hint.empty() ? fmt::format("; it has {}", all) : hint),
         name);
   }
@@ -230,7 +231,8 @@ void FaceText::add_pin(double x, double y, std::string_view what, std::string_vi
 
 void FaceText::remove(std::string_view part) {
   TomlPath array = state_->path(part);
-  if (array.empty()) throw Error("a face can't be removed from itself", state_->name, "remove the file");
+  if (array.empty())
+    throw Error(Error::Code::invalid, "a face can't be removed from itself", state_->name, "remove the file");
   const std::size_t place = std::get<std::size_t>(array.back());
   array.pop_back();
   state_->change([&](TomlText& toml) { toml.remove(array, place); });
@@ -238,14 +240,16 @@ void FaceText::remove(std::string_view part) {
 
 void FaceText::move(std::string_view part, std::string_view to) {
   TomlPath from = state_->path(part);
-  if (from.empty()) throw Error("the face itself has no place in an order", state_->name, "set place.anchor");
+  if (from.empty())
+    throw Error(Error::Code::invalid, "the face itself has no place in an order", state_->name, "set place.anchor");
   const std::size_t place = std::get<std::size_t>(from.back());
   from.pop_back();
   TomlPath into = from;
   std::optional<std::size_t> number = number_from(to);
   const bool cell = from.size() == 3;
   if (!number && !cell)
-    throw Error(fmt::format("'{}' isn't a place for it", to), state_->name, "give its number from 1");
+    throw Error(Error::Code::invalid, fmt::format("'{}' isn't a place for it", to), state_->name,
+                "give its number from 1");
   if (!number) {
     const std::size_t slash = to.rfind('/');
     const bool whole = state_->is_row(to) || slash == std::string_view::npos;

@@ -185,7 +185,8 @@ void TomlText::set(const TomlPath& path, const std::string& key, const std::stri
   if (there == nullptr) return insert_pair(path, table, toml_key(key) + " = " + value);
   const bool sections = there->is_array() && is_sections(*there->as_array());
   const bool several = there->is_table() && !there->as_table()->is_inline();
-  if (sections || several) throw Error("'" + key + "' is a table of its own here", what_, "set its keys");
+  if (sections || several)
+    throw Error(Error::Code::invalid, "'" + key + "' is a table of its own here", what_, "set its keys");
   replace(stretch(*there), value);
 }
 

@@ -7,6 +7,7 @@
 #include <stdexcept>
 
 #include "base/cue_notes.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/footage/clip.hpp"
 
 namespace idlemeter {
@@ -80,7 +81,7 @@ CueKind kind_of(CueTone tone) {
 }  // namespace
 
 std::vector<CueFound> cues_in(const std::vector<std::int16_t>& sound, int rate, CueTone tone) {
-  if (rate < 4'000 || rate > 768'000) throw std::invalid_argument("sound has 4,000 to 768,000 samples a second");
+  if (rate < 4'000 || rate > 768'000) throw Error(Error::Code::misuse, "sound has 4,000 to 768,000 samples a second");
   const std::vector<Note> notes = base::notes_of(kind_of(tone));
   std::map<double, Blocks> heard;
   for (const Note& note : notes) {

@@ -8,6 +8,7 @@
 #include <utility>
 
 #include "draw/pixels_of.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/draw/painter.hpp"
 #include "idlemeter/face/lay_out.hpp"
 #include "idlemeter/runs/run_replay.hpp"
@@ -35,11 +36,11 @@ void clear(Image& image, const ImagePart& part) {
 const FootageOptions& checked(const FootageOptions& options) {
   constexpr int kMost = 16'384;
   if (options.width < 1 || options.height < 1 || options.width > kMost || options.height > kMost)
-    throw std::invalid_argument("pictures have 1 to 16,384 pixels a side");
+    throw Error(Error::Code::misuse, "pictures have 1 to 16,384 pixels a side");
   if (options.rate.count < 1 || options.rate.seconds < 1 || options.rate.count / options.rate.seconds > 1'000)
-    throw std::invalid_argument("a rate is above 0, and at most 1,000 pictures a second");
+    throw Error(Error::Code::misuse, "a rate is above 0, and at most 1,000 pictures a second");
   if (options.length < Nanoseconds{} || options.length > kLongestTime || std::chrono::abs(options.from) > kLongestTime)
-    throw std::invalid_argument("no footage is that long");
+    throw Error(Error::Code::misuse, "no footage is that long");
   return options;
 }
 

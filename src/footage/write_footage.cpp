@@ -136,7 +136,8 @@ bool write_footage(Footage& footage, const FootageFile& to, const FootageProgres
     if (progress && !progress(done)) return false;
   }
   if (encoder.finish() != 0)
-    throw Error(fmt::format("ffmpeg couldn't write it ({})", encoder.complaint()), to.file.string(),
+    throw Error(Error::Code::failed, fmt::format("ffmpeg couldn't write it ({})", encoder.complaint()),
+                to.file.string(),
                 to.over ? "see that the clip plays, and that the file's kind can hold its sound"
                         : "see that there is room on the disk");
   expect_done(file.keep(), to.file);

@@ -23,11 +23,11 @@ constexpr double kNanosecondsPerSecond = 1e9;
 
 void check(const SummaryRequest& request) {
   for (double q : request.percentiles) {
-    if (!(q >= 0 && q <= 1)) throw std::invalid_argument(fmt::format("percentile {} is not from 0 to 1", q));
+    if (!(q >= 0 && q <= 1)) throw Error(Error::Code::misuse, fmt::format("percentile {} is not from 0 to 1", q));
   }
   for (Share share : request.lows) {
     if (share.ppm == 0 || share.ppm >= kWhole) {
-      throw std::invalid_argument(fmt::format("share of {} ppm is not between 0 and 1,000,000", share.ppm));
+      throw Error(Error::Code::misuse, fmt::format("share of {} ppm is not between 0 and 1,000,000", share.ppm));
     }
   }
 }

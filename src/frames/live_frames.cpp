@@ -5,6 +5,7 @@
 #include <stdexcept>
 
 #include "frames/ordered_frames.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
 
@@ -47,7 +48,7 @@ LiveFrames LiveFrames::growing(std::size_t most_frames) {
 
 LiveFrames LiveFrames::sliding(Nanoseconds length, std::size_t most_frames) {
   if (length <= Nanoseconds{} || most_frames == 0)
-    throw std::invalid_argument("a sliding span holds at least a nanosecond and a frame");
+    throw Error(Error::Code::misuse, "a sliding span holds at least a nanosecond and a frame");
   LiveFrames live = growing();
   live.state_->length = length;
   live.state_->most_frames = most_frames;

@@ -6,6 +6,7 @@
 #include <numeric>
 #include <stdexcept>
 
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 
 namespace idlemeter::frames {
@@ -61,7 +62,7 @@ Nanoseconds OrderedFrames::Block::reaching(Nanoseconds time) const {
       if (time <= value) return value;
       time -= value;
     }
-    if (other == last) throw std::logic_error("a block holds less time than its sum");
+    if (other == last) throw Error(Error::Code::misuse, "a block holds less time than its sum");
     if (time <= time_of(next)) return time_of(next);
     time -= time_of(next);
   }
@@ -160,7 +161,7 @@ void OrderedFrames::make_room(std::size_t full, Stored value) {
 }
 
 void OrderedFrames::erase(Nanoseconds value) {
-  if (!try_erase(value)) throw std::logic_error("a frame is removed that was never added");
+  if (!try_erase(value)) throw Error(Error::Code::misuse, "a frame is removed that was never added");
 }
 
 bool OrderedFrames::try_erase(Nanoseconds time) {

@@ -42,7 +42,7 @@ struct Totals {
 /// True if the interval counts as a frame.
 constexpr bool is_frame(Nanoseconds interval) { return interval > Nanoseconds{} && interval <= kLongestFrame; }
 
-/// Throws std::invalid_argument if a share or a percentile is out of its range.
+/// Throws Error (misuse) if a share or a percentile is out of its range.
 [[nodiscard]] Summary figures(const TailView& view, const Totals& totals, const SummaryRequest& request);
 
 }  // namespace idlemeter::frames

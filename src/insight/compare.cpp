@@ -217,7 +217,7 @@ std::vector<std::string> readings_of_comparison(const FigureSet& figures) {
 Comparison compare(const std::vector<RunGroup>& groups, const FigureSet& set, const CompareOptions& options) {
   const bool right = !groups.empty() && options.base < groups.size() &&
                      std::all_of(groups.begin(), groups.end(), [](const RunGroup& one) { return !one.runs.empty(); });
-  if (!right) throw std::invalid_argument("a comparison has groups with runs, and one of them as its base");
+  if (!right) throw Error(Error::Code::misuse, "a comparison has groups with runs, and one of them as its base");
   Comparison comparison;
   comparison.base = options.base;
   std::vector<std::vector<std::vector<RunFigure>>> all;  // by group, run and figure

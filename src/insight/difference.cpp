@@ -9,6 +9,7 @@
 #include <stdexcept>
 
 #include "base/words.hpp"
+#include "idlemeter/base/error.hpp"
 
 namespace idlemeter {
 namespace {
@@ -148,7 +149,7 @@ std::optional<int> runs_for(double reach, double spread, double confidence) {
 void check(std::span<const double> values) {
   const bool right =
       !values.empty() && std::all_of(values.begin(), values.end(), [](double value) { return std::isfinite(value); });
-  if (!right) throw std::invalid_argument("a group of runs has at least one value, and all are finite");
+  if (!right) throw Error(Error::Code::misuse, "a group of runs has at least one value, and all are finite");
 }
 
 /// Welch's interval reaches so far to both sides of the difference.
@@ -271,7 +272,8 @@ Difference difference_of(std::span<const double> base, std::span<const double> o
   check(base);
   check(other);
   if (!(rules.confidence > 0 && rules.confidence < 1) || !(rules.matters > 0) || rules.permutations < 100)
-    throw std::invalid_argument("a confidence is between 0 and 1, what matters above 0, permutations at least 100");
+    throw Error(Error::Code::misuse,
+                "a confidence is between 0 and 1, what matters above 0, permutations at least 100");
   const std::vector<double> from = on_scale(base, scale), to = on_scale(other, scale);
   const double seen = mean(to) - mean(from);
   const auto shown = [&](double difference) { return scale == Scale::ratio ? std::expm1(difference) : difference; };

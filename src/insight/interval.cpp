@@ -12,6 +12,7 @@
 #include <vector>
 
 #include "frames/tail.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 
 namespace idlemeter {
@@ -30,11 +31,11 @@ constexpr double kShareOfReach = 0.25;
 
 void check(const Figure& figure, const IntervalOptions& options) {
   if (!(options.confidence > 0 && options.confidence < 1))
-    throw std::invalid_argument("an interval has a confidence between 0 and 1");
+    throw Error(Error::Code::misuse, "an interval has a confidence between 0 and 1");
   if (figure.kind == Figure::Kind::percentile && !(figure.q >= 0 && figure.q <= 1))
-    throw std::invalid_argument(fmt::format("percentile {} is not from 0 to 1", figure.q));
+    throw Error(Error::Code::misuse, fmt::format("percentile {} is not from 0 to 1", figure.q));
   if (figure.kind == Figure::Kind::low && (figure.share.ppm == 0 || figure.share.ppm >= 1'000'000))
-    throw std::invalid_argument("a low's share is between 0 and 1");
+    throw Error(Error::Code::misuse, "a low's share is between 0 and 1");
 }
 
 /// The cosines of a series: what varies over the whole run, over half of it, and so on.

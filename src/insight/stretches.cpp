@@ -7,6 +7,7 @@
 #include <stdexcept>
 
 #include "frames/median.hpp"
+#include "idlemeter/base/error.hpp"
 #include "insight/robust.hpp"
 #include "insight/running_medians.hpp"
 
@@ -271,12 +272,12 @@ Noise noise_of(std::span<const double> series, std::size_t window) {
 std::vector<Stretch> stretches_of(std::span<const double> series, const Noise& noise, const StretchRules& rules,
                                   std::span<const double> spreads) {
   if (!spreads.empty() && spreads.size() != series.size())
-    throw std::invalid_argument("each number of a series has a spread, or none has");
+    throw Error(Error::Code::misuse, "each number of a series has a spread, or none has");
   if (!(rules.penalty > 0) || rules.least < 2 || rules.look_back < rules.least)
-    throw std::invalid_argument(
-        "a penalty is above 0, a stretch has at least 2 numbers, and is looked back for longer");
+    throw Error(Error::Code::misuse,
+                "a penalty is above 0, a stretch has at least 2 numbers, and is looked back for longer");
   if (!std::all_of(series.begin(), series.end(), [](double value) { return std::isfinite(value); }))
-    throw std::invalid_argument("a series has finite numbers");
+    throw Error(Error::Code::misuse, "a series has finite numbers");
   if (series.empty()) return {};
   const std::size_t n = series.size();
   std::vector<std::size_t> cuts = {0, n};

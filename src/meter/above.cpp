@@ -66,8 +66,8 @@ Above::Above(Loop& loop, std::function<bool(int)> is_game, Host& host)
     : loop_(loop), is_game_(std::move(is_game)), host_(host) {
   const auto* resources = xcb_get_extension_data(*display_, &xcb_res_id);
   if (resources == nullptr || resources->present == 0)
-    throw Error(Error::Code::other, "the display has no X-Resource extension, which says whose windows are whose", "",
-                "play without a window above", Error::Hint::no_window_above);
+    throw Error(Error::Code::unavailable, "the display has no X-Resource extension, which says whose windows are whose",
+                "", "play without a window above", Error::Hint::no_window_above);
   try {
     damage_.emplace();
   } catch (const Error& error) {

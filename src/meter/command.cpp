@@ -126,6 +126,7 @@ std::optional<MeterState> state_from(const json& answer) {
 MeterAnswer answer_of(const json& object) {
   MeterAnswer answer;
   answer.error = object.value("error", "");
+  answer.code = error_code_from(object.value("code", "")).value_or(Error::Code::failed);
   answer.visible = optional_of<bool>(object, "visible");
   answer.marks = optional_of<int>(object, "marks");
   answer.face = optional_of<std::string>(object, "face");
@@ -213,7 +214,7 @@ std::string to_json(const MeterCommand& command) {
 }
 
 std::string to_json(const MeterAnswer& answer) {
-  if (!answer.error.empty()) return text_of({{"error", answer.error}});
+  if (!answer.error.empty()) return text_of({{"error", answer.error}, {"code", name_of(answer.code)}});
   json object = {{"ok", true}};
   put(object, "visible", answer.visible);
   put(object, "marks", answer.marks);
@@ -238,11 +239,12 @@ MeterCommand command_from_json(std::string_view text) {
 
 MeterAnswer answer_from_json(std::string_view text) {
   const json object = json::parse(text, nullptr, false);
-  if (!object.is_object()) throw Error("the meter's answer can't be understood", "", "it may be of another version");
+  if (!object.is_object())
+    throw Error(Error::Code::unreadable, "the meter's answer can't be understood", "", "it may be of another version");
   try {
     return answer_of(object);
   } catch (const json::exception& error) {
-    throw Error(fmt::format("the meter's answer can't be understood ({})", error.what()), "",
+    throw Error(Error::Code::unreadable, fmt::format("the meter's answer can't be understood ({})", error.what()), "",
                 "it may be of another version");
   }
 }

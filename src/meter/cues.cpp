@@ -14,6 +14,7 @@
 #include <utility>
 
 #include "base/quiet_thread.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "meter/tone.hpp"
 
@@ -32,7 +33,7 @@ struct Freed {
 template <typename T, auto Free>
 using Owned = std::unique_ptr<T, Freed<Free>>;
 
-// Each gives a cue or throws std::runtime_error.
+// Each gives a cue or throws Error (failed).
 
 void play(const Cue& cue) {
   const std::vector<std::int16_t> samples = tone_of(cue.kind);
@@ -45,12 +46,12 @@ void play(const Cue& cue) {
   const auto bytes = samples.size() * sizeof(std::int16_t);
   if (stream == nullptr || pa_simple_write(stream.get(), samples.data(), bytes, &error) < 0 ||
       pa_simple_drain(stream.get(), &error) < 0)
-    throw std::runtime_error(fmt::format("no sound server can be used ({})", pa_strerror(error)));
+    throw Error(Error::Code::failed, fmt::format("no sound server can be used ({})", pa_strerror(error)));
 }
 
 [[noreturn]] void fail(const char* what, GError* error) {
   const Owned<GError, &g_error_free> owned(error);
-  throw std::runtime_error(fmt::format("{} ({})", what, owned == nullptr ? "no reason given" : owned->message));
+  throw Error(Error::Code::failed, fmt::format("{} ({})", what, owned == nullptr ? "no reason given" : owned->message));
 }
 
 /// Over a private connection: the shared one would end the program when the bus goes away.
@@ -86,10 +87,10 @@ void speak(const Cue& cue) {
       spd_open2("idlemeter", "cue", nullptr, SPD_MODE_SINGLE, nullptr, kSpawn, &error));
   const Owned<char, &std::free> reason(error);
   if (speech == nullptr)
-    throw std::runtime_error(
-        fmt::format("no speech dispatcher answers{}", reason == nullptr ? "" : fmt::format(" ({})", reason.get())));
+    throw Error(Error::Code::failed, fmt::format("no speech dispatcher answers{}",
+                                                 reason == nullptr ? "" : fmt::format(" ({})", reason.get())));
   if (spd_say(speech.get(), SPD_MESSAGE, cue.text.c_str()) < 0)
-    throw std::runtime_error("the speech dispatcher takes no text");
+    throw Error(Error::Code::failed, "the speech dispatcher takes no text");
 }
 
 struct Way {

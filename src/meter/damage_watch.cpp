@@ -31,7 +31,9 @@ DamageWatch::DamageWatch() : display_(connect_to_display()) {
       extension == nullptr || extension->present == 0
           ? owned<xcb_damage_query_version_reply_t>(nullptr)
           : owned(xcb_damage_query_version_reply(display, xcb_damage_query_version(display, 1, 1), nullptr));
-  if (version == nullptr) throw Error("the display has no DAMAGE extension, which says when a window is drawn into");
+  if (version == nullptr)
+    throw Error(Error::Code::unavailable,
+                "the display has no DAMAGE extension, which says when a window is drawn into");
   notify_ = extension->first_event + XCB_DAMAGE_NOTIFY;
   thread_ = std::thread([this] { listen(); });
 }

@@ -42,7 +42,7 @@ fs::path plain_name_of(const fs::path& folder) {
     if (!failed) fs::rename(made, link, failed);  // in one step: another meter may make the same
     if (!failed) return link;
   }
-  throw Error("games can't load the probe from a folder with such a name", folder.string(),
+  throw Error(Error::Code::invalid, "games can't load the probe from a folder with such a name", folder.string(),
               "install Idle Meter in a folder without spaces, colons and dollar signs in its path");
 }
 

@@ -58,12 +58,13 @@ struct Keys::State {
   /// Raw events come to everybody who asked from 2.1 on, whoever has grabbed the keyboard.
   void ask_for_keys() {
     const auto* extension = xcb_get_extension_data(display, &xcb_input_id);
-    if (extension == nullptr || extension->present == 0) throw Error("the display has no XInput", "X11");
+    if (extension == nullptr || extension->present == 0)
+      throw Error(Error::Code::unavailable, "the display has no XInput", "X11");
     opcode = extension->major_opcode;
     const auto version =
         owned(xcb_input_xi_query_version_reply(display, xcb_input_xi_query_version(display, 2, 2), nullptr));
     if (version == nullptr || version->major_version < 2 || (version->major_version == 2 && version->minor_version < 1))
-      throw Error("the display's XInput is older than 2.1", "X11");
+      throw Error(Error::Code::unavailable, "the display's XInput is older than 2.1", "X11");
     struct {
       xcb_input_event_mask_t head;
       std::uint32_t mask;
@@ -79,7 +80,7 @@ struct Keys::State {
     const std::int32_t device = xkb_x11_get_core_keyboard_device_id(display);
     keymap =
         device < 0 ? nullptr : xkb_x11_keymap_new_from_device(context, display, device, XKB_KEYMAP_COMPILE_NO_FLAGS);
-    if (keymap == nullptr) throw Error("the display says nothing about its keyboard", "X11");
+    if (keymap == nullptr) throw Error(Error::Code::unavailable, "the display says nothing about its keyboard", "X11");
   }
 
   /// What is held now: events may come twice or not at all, the state doesn't.
@@ -105,7 +106,7 @@ Keys::Keys(const std::map<std::string, std::function<void()>>& bindings) : state
     state_->chords.back().act = act;
   }
   if (xcb_connection_has_error(state_->display) != 0)
-    throw Error(Error::Code::other, "there is no X11 display for keys", "", "use the desktop's own shortcuts",
+    throw Error(Error::Code::unavailable, "there is no X11 display for keys", "", "use the desktop's own shortcuts",
                 Error::Hint::shortcuts);
   state_->root = xcb_setup_roots_iterator(xcb_get_setup(state_->display)).data->root;
   state_->ask_for_keys();

@@ -22,7 +22,7 @@ struct Loop::Timer {
 
 Loop::Loop(std::function<void(const char*)> complain)
     : complain_(std::move(complain)), loop_(std::make_unique<uv_loop_t>()) {
-  if (uv_loop_init(loop_.get()) != 0) throw Error("cannot make an event loop");
+  if (uv_loop_init(loop_.get()) != 0) throw Error(Error::Code::failed, "cannot make an event loop");
 }
 
 /// libuv gives a handle back in the next round.
@@ -43,7 +43,7 @@ Loop::~Loop() {
 
 void Loop::watch(int fd, std::function<void()> ready) {
   auto made = std::make_unique<Watch>();
-  if (uv_poll_init(loop_.get(), &made->handle, fd) != 0) throw Error("cannot watch a descriptor");
+  if (uv_poll_init(loop_.get(), &made->handle, fd) != 0) throw Error(Error::Code::failed, "cannot watch a descriptor");
   made->loop = this;
   made->ready = std::move(ready);
   made->handle.data = made.get();

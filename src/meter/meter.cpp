@@ -75,7 +75,7 @@ struct Meter::State {
     try {
       session.obey(command_from_json(line), [answer](const MeterAnswer& done) { answer(to_json(done)); });
     } catch (const Error& error) {
-      answer(to_json(MeterAnswer{.error = error.what()}));
+      answer(to_json(MeterAnswer{.error = error.what(), .code = error.code()}));
     }
   }
 

@@ -39,22 +39,23 @@ bool has_32_bits_per_pixel(const xcb_setup_t* setup, std::uint8_t depth) {
 OverlayDisplay::OverlayDisplay() : connection(connect_to_display(&screen_number)) {
   xcb_connection_t* const display = connection.get();
   if (xcb_connection_has_error(display) != 0)
-    throw Error(Error::Code::other, "there is no X11 display for a window above the game", "", kWithout,
+    throw Error(Error::Code::unavailable, "there is no X11 display for a window above the game", "", kWithout,
                 Error::Hint::no_window_above);
   auto screens = xcb_setup_roots_iterator(xcb_get_setup(display));
   for (int i = 0; i < screen_number; ++i) xcb_screen_next(&screens);
   screen = screens.data;
   const auto* shape = xcb_get_extension_data(display, &xcb_shape_id);
   if (shape == nullptr || shape->present == 0)
-    throw Error(Error::Code::other, "the display has no SHAPE extension: a window above the game would take its clicks",
-                "", kWithout, Error::Hint::no_window_above);
+    throw Error(Error::Code::unavailable,
+                "the display has no SHAPE extension: a window above the game would take its clicks", "", kWithout,
+                Error::Hint::no_window_above);
   visual = visual_with_alpha(screen);
   depth = visual == 0 ? screen->root_depth : 32;
   if (visual == 0) visual = screen->root_visual;
   const xcb_setup_t* setup = xcb_get_setup(display);
   if (!has_32_bits_per_pixel(setup, depth) || setup->image_byte_order != XCB_IMAGE_ORDER_LSB_FIRST)
-    throw Error(Error::Code::other, "the display has no pixels of 32 bits for a window above the game", "", kWithout,
-                Error::Hint::no_window_above);
+    throw Error(Error::Code::unavailable, "the display has no pixels of 32 bits for a window above the game", "",
+                kWithout, Error::Hint::no_window_above);
   colors = xcb_generate_id(display);
   xcb_create_colormap(display, XCB_COLORMAP_ALLOC_NONE, colors, screen->root, visual);
 }

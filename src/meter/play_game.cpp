@@ -44,7 +44,7 @@ Error cannot_start(const std::string& game, int error) {
                     : error == EACCES  ? "make it executable with 'chmod +x', or name its interpreter first"
                     : error == ENOEXEC ? "it isn't a program; name its interpreter first"
                                        : "see that it can be run without Idle Meter";
-  return Error(error == ENOENT ? Error::Code::not_found : Error::Code::other,
+  return Error(error == ENOENT ? Error::Code::not_found : Error::Code::failed,
                fmt::format("cannot start '{}': {}", game, std::strerror(error)), "", fix);
 }
 

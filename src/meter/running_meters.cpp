@@ -56,7 +56,8 @@ std::string tell_meter(const std::filesystem::path& control_socket, const std::s
   }
   ::close(socket);
   if (answer.find('\n') == std::string::npos)
-    throw Error("the meter doesn't answer", control_socket.string(), "it may be stopped: 'kill -CONT' its process");
+    throw Error(Error::Code::unavailable, "the meter doesn't answer", control_socket.string(),
+                "it may be stopped: 'kill -CONT' its process");
   return answer.substr(0, answer.find('\n'));
 }
 

@@ -23,9 +23,10 @@ using Phase = BackgroundRecorder::Phase;
 
 constexpr Nanoseconds kAnswerWithin = 1'500 * kMillisecond;  // whoever asked waits for two seconds
 
-MeterAnswer failure(std::string why) {
+MeterAnswer failure(std::string why, Error::Code code) {
   MeterAnswer answer;
   answer.error = std::move(why);
+  answer.code = code;
   return answer;
 }
 
@@ -35,8 +36,10 @@ void LiveSession::obey(const MeterCommand& command, Answer answer) {
   Reply reply;
   try {
     reply = act(command);
+  } catch (const Error& error) {
+    reply.now = failure(error.what(), error.code());
   } catch (const std::exception& error) {
-    reply.now = failure(error.what());
+    reply.now = failure(error.what(), Error::Code::failed);
   }
   if (reply.later) {
     waiting_.push_back({std::move(reply), now() + kAnswerWithin, std::move(answer)});
@@ -104,7 +107,7 @@ MeterAnswer LiveSession::mark(const std::string& about) {
     return answer;
   }
   if (!recording_)
-    throw Error(Error::Code::invalid, "nothing is being recorded", "", "start a recording", Error::Hint::record);
+    throw Error(Error::Code::refused, "nothing is being recorded", "", "start a recording", Error::Hint::record);
   answer.marks = recording_->game().live().mark(about);
   cue(Cue::Kind::mark, fmt::format("mark {}", *answer.marks), about);
   text_due_ = {};
@@ -114,7 +117,7 @@ MeterAnswer LiveSession::mark(const std::string& about) {
 
 MeterAnswer LiveSession::add_notes(const RunNotes& notes) {
   if (!recording_ && !planned_)
-    throw Error(Error::Code::invalid, "nothing is being recorded or planned", "", "start a recording",
+    throw Error(Error::Code::refused, "nothing is being recorded or planned", "", "start a recording",
                 Error::Hint::record);
   if (planned_) planned_->how.notes.add(notes);
   MeterAnswer answer;
@@ -127,7 +130,7 @@ MeterAnswer LiveSession::add_notes(const RunNotes& notes) {
 /// The one after the face that is shown; the first if it is none of them.
 std::string LiveSession::next_face() {
   const auto& faces = options_.faces;
-  if (faces.empty()) throw Error("there is no other face");
+  if (faces.empty()) throw Error(Error::Code::not_found, "there is no other face");
   const Game* game = main_game();
   for (std::size_t i = 0; game != nullptr && i < faces.size(); ++i) {
     if (options_.file_of(faces[i]) == game->face().file()) return faces[(i + 1) % faces.size()];
@@ -149,7 +152,7 @@ LiveSession::Reply LiveSession::change_recording(const MeterCommand& command) {
   Reply reply;
   if (command.record == Record::stop || (command.record == Record::toggle && recording_)) {
     const bool was_planned = std::exchange(planned_, std::nullopt).has_value();
-    if (!recording_ && !was_planned) throw Error("nothing is being recorded");
+    if (!recording_ && !was_planned) throw Error(Error::Code::refused, "nothing is being recorded");
     if (!recording_) return reply;
     const std::shared_ptr<Recording> stopped = stop_recording(RunEnd::asked);
     reply.now.run = stopped->state().run;
@@ -157,9 +160,10 @@ LiveSession::Reply LiveSession::change_recording(const MeterCommand& command) {
     reply.later = [stopped]() -> std::optional<MeterAnswer> {
       if (!stopped->is_done()) return std::nullopt;
       const auto state = stopped->state();
-      if (!state.problem.empty()) return failure(state.problem);
+      if (!state.problem.empty()) return failure(state.problem, Error::Code::failed);
       if (!state.problem_after.empty())
-        return failure(fmt::format("run {} is recorded, but not its results: {}", state.run, state.problem_after));
+        return failure(fmt::format("run {} is recorded, but not its results: {}", state.run, state.problem_after),
+                       Error::Code::unwritable);
       MeterAnswer done;
       done.run = state.run;
       done.finished = true;
@@ -167,13 +171,15 @@ LiveSession::Reply LiveSession::change_recording(const MeterCommand& command) {
     };
     return reply;
   }
-  if (recording_) throw Error(fmt::format("run {} is being recorded", recording_->state().run), "", "stop it first");
+  if (recording_)
+    throw Error(Error::Code::refused, fmt::format("run {} is being recorded", recording_->state().run), "",
+                "stop it first");
   plan(command.plan);
   record(now());
   if (command.plan.after > Nanoseconds{} || command.plan.at_mark || main_game() == nullptr) return reply;
   reply.later = [this, before = failures_]() -> std::optional<MeterAnswer> {
     MeterAnswer begun;
-    if (failures_ > before) return failure(notice_);
+    if (failures_ > before) return failure(notice_, Error::Code::failed);
     if (!recording_) return planned_ ? std::nullopt : std::optional(begun);
     if (recording_->state().phase == Phase::opening) return std::nullopt;
     begun.run = recording_->state().run;
@@ -185,7 +191,8 @@ LiveSession::Reply LiveSession::change_recording(const MeterCommand& command) {
 
 MeterAnswer LiveSession::hand_over() {
   if (games_.empty()) throw Error(Error::Code::not_found, "no game is here");
-  if (options_.above) throw Error("a window above a game can't be handed over", "", "end this meter");
+  if (options_.above)
+    throw Error(Error::Code::refused, "a window above a game can't be handed over", "", "end this meter");
   around_.let_games_go();
   return {};
 }

@@ -58,7 +58,7 @@ void write_any(const AnyPlot& plot, const fs::path& file) {
   std::ifstream drawn(made, std::ios::binary);
   const std::string bytes((std::istreambuf_iterator<char>(drawn)), {});
   if (!problem.empty() || bytes.empty())
-    throw Error(fmt::format("gnuplot couldn't draw the plot: {}", problem), file.string(),
+    throw Error(Error::Code::failed, fmt::format("gnuplot couldn't draw the plot: {}", problem), file.string(),
                 "see that gnuplot works by itself");
   replace_file(file, bytes);
 }

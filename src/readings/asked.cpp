@@ -19,7 +19,8 @@ void AskedSource::discover(Moment now) {
   std::vector<ReadingInfo> found = source_->discover();
   std::unordered_set<std::string_view> ids;
   for (const ReadingInfo& info : found) {
-    if (!ids.insert(info.id).second) throw Error(fmt::format("it has '{}' twice", printable(info.id)));
+    if (!ids.insert(info.id).second)
+      throw Error(Error::Code::invalid, fmt::format("it has '{}' twice", printable(info.id)));
   }
   if (list_ != nullptr && found == found_) return;  // the same readings keep the same list
   found_ = std::move(found);

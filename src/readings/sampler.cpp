@@ -8,6 +8,7 @@
 #include <stdexcept>
 #include <thread>
 
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/snapshot.hpp"
@@ -92,7 +93,7 @@ void Sampler::Shared::run(Slot& slot) {
 Sampler::Sampler(Sources sources, const SamplerOptions& options) : shared_(std::make_shared<Shared>()) {
   using namespace std::chrono_literals;
   const auto check = [](Nanoseconds pace) {
-    if (pace < 100ms || pace > 1min) throw std::invalid_argument("a pace is from 100 ms to 1 min");
+    if (pace < 100ms || pace > 1min) throw Error(Error::Code::misuse, "a pace is from 100 ms to 1 min");
     return pace;
   };
   shared_->patience = options.patience;

@@ -8,6 +8,7 @@
 #include <set>
 #include <stdexcept>
 
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/insight/compare.hpp"
 #include "report/html.hpp"
@@ -90,7 +91,7 @@ std::string report_page(const Store& store, const std::vector<RunGroup>& groups,
                         const ReportOptions& options) {
   std::size_t runs = 0;
   for (const RunGroup& group : groups) runs += group.runs.size();
-  if (runs == 0) throw std::invalid_argument("a report is of at least one run");
+  if (runs == 0) throw Error(Error::Code::misuse, "a report is of at least one run");
   const std::optional<Comparison> comparison =
       groups.size() > 1 ? std::optional(compare(groups, figures, options.comparison)) : std::nullopt;
   const double confidence = options.comparison.rules.confidence;

@@ -40,7 +40,8 @@ std::string compressed(std::string_view bytes) {
   ZSTD_CCtx_setParameter(context.get(), ZSTD_c_compressionLevel, kLevel);
   ZSTD_CCtx_setParameter(context.get(), ZSTD_c_checksumFlag, 1);
   const std::size_t size = ZSTD_compress2(context.get(), packed.data(), packed.size(), bytes.data(), bytes.size());
-  if (ZSTD_isError(size) != 0) throw Error(fmt::format("cannot pack a run: {}", ZSTD_getErrorName(size)));
+  if (ZSTD_isError(size) != 0)
+    throw Error(Error::Code::failed, fmt::format("cannot pack a run: {}", ZSTD_getErrorName(size)));
   packed.resize(size);
   return packed;
 }

@@ -131,7 +131,7 @@ struct Recorder::State {
   std::vector<double> numbers;
 
   void expect_open() const {
-    if (finished) throw std::logic_error("a recorder takes nothing after finish()");
+    if (finished) throw Error(Error::Code::misuse, "a recorder takes nothing after finish()");
   }
 
   void begin() {

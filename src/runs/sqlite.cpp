@@ -108,7 +108,7 @@ void Database::fail() const {
   if (code == SQLITE_READONLY)
     throw Error(Error::Code::unwritable, "the store can't be written to", name_,
                 "allow it with 'chmod u+w', or name another", Error::Hint::another_store);
-  throw Error(problem, name_);
+  throw Error(Error::Code::failed, problem, name_);
 }
 
 void Database::run(const std::string& sql) {

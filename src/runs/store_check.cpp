@@ -102,7 +102,7 @@ std::vector<std::string> Store::check() const {
     problems.push_back(fmt::format("the file: '{}' has rows of runs that are gone", orphans.text(0)));
   for (const RunInfo& run : runs()) {
     try {
-      if (!run.problem.empty()) throw Error(run.problem);
+      if (!run.problem.empty()) throw Error(Error::Code::damaged, run.problem);
       check_run(state_->database, run, readings(run.id), path().string());
     } catch (const std::exception& error) {
       problems.push_back(fmt::format("run {}: {}", run.id, without(error.what())));

@@ -5,6 +5,7 @@
 #include <algorithm>
 #include <stdexcept>
 
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/reading.hpp"
 
@@ -41,7 +42,7 @@ std::vector<ReadingInfo> ReaderSource::discover() {
 
 bool ReaderSource::sample(Moment now, std::span<Value> values) {
   if (values.size() != readers_.size())
-    throw std::invalid_argument(fmt::format("asked for {} values of {} readings", values.size(), readers_.size()));
+    throw Error(Error::Code::misuse, fmt::format("asked for {} values of {} readings", values.size(), readers_.size()));
   const bool same = before_sample(now);
   for (std::size_t i = 0; i < readers_.size(); ++i) values[i] = readers_[i].read(now);
   return same;

@@ -2,30 +2,36 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <stdexcept>
 #include <string>
+#include <string_view>
 
 namespace idlemeter {
 
 /// A failure that a person can fix. `what()` reads "WHERE: PROBLEM; FIX", without the parts that are empty:
 /// "runs.db: not an Idle Meter store (file is not a database); name another file".
 ///
-/// Thrown while something is set up (a file is opened, a face is read). The running loop never throws: a source that
-/// fails is a reading that is missing, with its reason.
+/// The library throws nothing else, except std::bad_alloc. It throws while something is set up (a file is opened, a
+/// face is read). The running loop never throws: a source that fails is a reading that is missing, with its reason.
+/// What is wrong with data is a result: findings of a face, problems of a store, a missing value.
 class Error : public std::runtime_error {
  public:
   /// What a program may want to know of it; the words are for people.
   enum class Code : std::uint8_t {
-    other,       ///< none of these
-    invalid,     ///< a text or a value can't be right: a face, an option, a formula
-    not_found,   ///< there is no such file, face, run, meter
-    exists,      ///< it would overwrite something
-    unreadable,  ///< a file can't be read, or isn't what it should be
-    unwritable,  ///< a file can't be written
-    in_use,      ///< another program has it: a store that stays locked, a socket
-    damaged,     ///< a store that was one and can't be read any further
-    newer,       ///< made by a newer version
-    moved        ///< a store that was moved, replaced or removed while it was in use
+    misuse,       ///< a call that breaks its contract: a share of 200 %, a comparison without runs
+    invalid,      ///< a text or a value can't be right: a face, an option, a formula
+    not_found,    ///< there is no such file, face, run, meter
+    exists,       ///< it would overwrite something
+    unreadable,   ///< a file can't be read, or isn't what it should be
+    unwritable,   ///< a file can't be written
+    in_use,       ///< another program has it: a store that stays locked, a socket, a game
+    damaged,      ///< a store that was one and can't be read any further
+    newer,        ///< made by a newer version
+    moved,        ///< a store that was moved, replaced or removed while it was in use
+    refused,      ///< not in this state: nothing is being recorded that could be stopped
+    unavailable,  ///< this machine lacks it, or it doesn't answer: a display, an extension, a meter
+    failed        ///< another program or the system failed: FFmpeg, gnuplot, a socket
   };
 
   /// What fixes the error, for a front that has its own words for it: an option, a command, a button.
@@ -58,9 +64,6 @@ class Error : public std::runtime_error {
     list_commands     ///< look at which commands a meter takes
   };
 
-  explicit Error(const std::string& problem, const std::string& where = {}, const std::string& fix = {})
-      : Error(Code::other, problem, where, fix) {}
-
   Error(Code code, const std::string& problem, const std::string& where = {}, const std::string& fix = {},
         Hint hint = Hint::none)
       : std::runtime_error((where.empty() ? "" : where + ": ") + problem + (fix.empty() ? "" : "; " + fix)),
@@ -81,5 +84,11 @@ class Error : public std::runtime_error {
   Hint hint_;
   std::string problem_, where_, fix_;
 };
+
+/// "misuse", "not found", …
+[[nodiscard]] std::string_view name_of(Error::Code code);
+
+/// Empty if no code has that name.
+[[nodiscard]] std::optional<Error::Code> error_code_from(std::string_view name);
 
 }  // namespace idlemeter

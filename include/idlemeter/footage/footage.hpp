@@ -32,7 +32,7 @@ struct FootageOptions {
 class Footage {
  public:
   /// Reads the run and lays every picture out once: see RunReplay. Throws Error as the store does,
-  /// std::invalid_argument if an option is out of range.
+  /// Error (misuse) if an option is out of range.
   Footage(const Store& store, std::int64_t run, Face face, const FootageOptions& options);
   Footage(Footage&&) noexcept;
   Footage& operator=(Footage&&) noexcept;

@@ -42,7 +42,7 @@ class FrameSpans {
   void hold(Id span);
 
   /// The figures now; microseconds to a tenth of a millisecond, whatever the length of the span. Throws
-  /// std::invalid_argument as summarize() does.
+  /// Error as summarize() does.
   [[nodiscard]] Summary summary(Id span, const SummaryRequest& request = {}) const;
 
   /// N of the span, without working out the rest.

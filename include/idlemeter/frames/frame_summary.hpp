@@ -96,7 +96,7 @@ struct Summary {
 
 /// The summary of `intervals`, nanoseconds between consecutive presents of one swapchain or drawable, in the order in
 /// which they happened. Exact; O(n) time, without a sort; memory at worst a copy of the intervals. Throws Error if
-/// the total passes 292 years, std::invalid_argument if a percentile or share is out of its range.
+/// the total passes 292 years, Error (misuse) if a percentile or share is out of its range.
 [[nodiscard]] Summary summarize(std::span<const Nanoseconds> intervals, const SummaryRequest& request = {});
 
 }  // namespace idlemeter

@@ -36,7 +36,7 @@ class LiveFrames {
   /// Forgets everything, also what was left out. The span keeps its kind and length.
   void clear();
 
-  /// The figures now; microseconds, whatever the length of the span. Throws std::invalid_argument as summarize() does.
+  /// The figures now; microseconds, whatever the length of the span. Throws Error as summarize() does.
   [[nodiscard]] Summary summary(const SummaryRequest& request = {}) const;
 
   /// N of the span, without working out the rest.

@@ -96,7 +96,7 @@ struct Changes {
 };
 
 /// Finds, for each series, where its level, slope or spread changed, and puts together what changed at the same time,
-/// with the texts among `texts` that did. O(series * seconds), on all cores. Throws std::invalid_argument as
+/// with the texts among `texts` that did. O(series * seconds), on all cores. Throws Error as
 /// stretches_of() does.
 [[nodiscard]] Changes find_changes(const std::vector<SecondSeries>& series, const std::vector<RunSeries>& texts = {},
                                    const ChangeRules& rules = {});

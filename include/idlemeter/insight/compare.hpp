@@ -77,7 +77,7 @@ struct CompareOptions {
 /// The readings that a comparison looks at, by id: InsightOptions::readings of its runs.
 [[nodiscard]] std::vector<std::string> readings_of_comparison(const FigureSet& figures);
 
-/// Throws std::invalid_argument if there are no groups, one without runs, or no such base.
+/// Throws Error (misuse) if there are no groups, one without runs, or no such base.
 [[nodiscard]] Comparison compare(const std::vector<RunGroup>& groups, const FigureSet& figures,
                                  const CompareOptions& options = {});
 

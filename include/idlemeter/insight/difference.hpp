@@ -50,7 +50,7 @@ struct Difference {
 /// Welch (1947) for the interval, whose degrees of freedom are Welch's and Satterthwaite's, and a permutation test of
 /// the difference of the means (all permutations if they aren't too many; of over 1,000 runs the normal distribution
 /// that they approach, Hoeffding 1951). What matters is as far up as down, in shares
-/// of the base. O(permutations * runs). Throws std::invalid_argument if a group is empty, a value isn't finite or a
+/// of the base. O(permutations * runs). Throws Error (misuse) if a group is empty, a value isn't finite or a
 /// rule is out of its range.
 [[nodiscard]] Difference difference_of(std::span<const double> base, std::span<const double> other, Scale scale,
                                        const DifferenceRules& rules = {});

@@ -45,7 +45,7 @@ struct IntervalResult {
 ///
 /// No interval if it would mislead: with fewer than 120 frames, with fewer than 25 beyond a percentile or in a low's
 /// share, or if the slow cosines are much stronger than the others: then the level wanders as long as the run lasts.
-/// Skips what isn't a frame. O(n log n). Throws std::invalid_argument if an option, a share or a percentile is out of
+/// Skips what isn't a frame. O(n log n). Throws Error (misuse) if an option, a share or a percentile is out of
 /// its range.
 [[nodiscard]] IntervalResult interval_of(std::span<const Nanoseconds> intervals, const Figure& figure,
                                          const IntervalOptions& options = {});

@@ -93,7 +93,7 @@ struct RunInsight {
 };
 
 /// Reads a run and works out everything above. O(frames + samples * readings). Throws Error as the store does, and
-/// std::invalid_argument as summarize() does.
+/// Error as summarize() does.
 [[nodiscard]] RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions& options = {});
 
 /// The same of several runs. Without hitches, what was worked out of a finished run is kept in its store, if that can

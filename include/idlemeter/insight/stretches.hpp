@@ -43,7 +43,7 @@ struct StretchRules {
 /// 600 numbers are searched in blocks of 2 first, those of more than 5,400 in blocks of 8, and of more than 43,200 in
 /// blocks of 16: shorter stretches than two blocks aren't found in them. O(n * log(look_back)).
 /// Empty for an empty series. `spreads`: each number's own (above 0), where they aren't all the noise's. Throws
-/// std::invalid_argument if a number isn't finite, spreads are of another length, or a rule is out of its range.
+/// Error (misuse) if a number isn't finite, spreads are of another length, or a rule is out of its range.
 [[nodiscard]] std::vector<Stretch> stretches_of(std::span<const double> series, const Noise& noise,
                                                 const StretchRules& rules = {}, std::span<const double> spreads = {});
 

@@ -7,6 +7,7 @@
 #include <string_view>
 #include <vector>
 
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_histogram.hpp"
 #include "idlemeter/meter/recording_plan.hpp"
@@ -68,7 +69,8 @@ struct MeterState {
 
 /// What a command led to. Only what belongs to the command is set.
 struct MeterAnswer {
-  std::string error = {};  ///< empty: done
+  std::string error = {};                  ///< empty: done
+  Error::Code code = Error::Code::failed;  ///< of the error
   std::optional<bool> visible = {};
   std::optional<int> marks = {};
   std::optional<std::string> face = {};
@@ -85,7 +87,7 @@ struct MeterAnswer {
 //   {"do": "note", "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}, any of these
 //   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds, "at mark": true,
 //    "repeat": runs, "pause": seconds, "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}
-// An answer is {"ok": true, …} or {"error": "…"}.
+// An answer is {"ok": true, …} or {"error": "…", "code": "not found"}, the code by name_of(Error::Code).
 
 [[nodiscard]] std::string to_json(const MeterCommand& command);
 [[nodiscard]] std::string to_json(const MeterAnswer& answer);

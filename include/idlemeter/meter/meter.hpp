@@ -52,15 +52,8 @@ struct GameReport {
 
 /// Listens for probes and for commands. One thread at a time.
 ///
-/// Commands are JSON objects, a line each, on the control socket; each is answered with one, `{"ok": true, …}` or
-/// `{"error": "…"}`:
-///   {"do": "show" | "hide" | "toggle" | "clear" | "state"}
-///   {"do": "mark", "text": "boss fight"}, the text if wanted
-///   {"do": "note", "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}, any of these
-///   {"do": "face", "name": "strip"}, or without a name: the next
-///   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds, "repeat": runs,
-///    "pause": seconds, "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}, any of these
-///   {"do": "hand over"}: lets its games go, so that another meter may listen to their socket
+/// Commands are JSON objects, a line each, on the control socket; each is answered with one:
+/// idlemeter/meter/command.hpp.
 class Meter {
  public:
   /// Throws Error if the sockets can't be made, or the display can't have windows above games.

@@ -33,7 +33,7 @@ struct SamplerOptions {
 /// is abandoned with it when the sampler ends.
 class Sampler {
  public:
-  /// Starts at once. Throws std::invalid_argument if the pace is out of its range.
+  /// Starts at once. Throws Error (misuse) if the pace is out of its range.
   explicit Sampler(Sources sources, const SamplerOptions& options = {});
   Sampler(const Sampler&) = delete;
   Sampler& operator=(const Sampler&) = delete;

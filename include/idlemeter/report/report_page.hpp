@@ -28,7 +28,7 @@ struct ReportOptions {
 /// several groups, plots, stutters, facts and definitions; tables can be read without scripts.
 ///
 /// Reads frames and readings from the store. O(frames + samples * readings). Throws Error as the store does, and
-/// std::invalid_argument if there are no runs.
+/// Error (misuse) if there are no runs.
 [[nodiscard]] std::string report_page(const Store& store, const std::vector<RunGroup>& groups, const FigureSet& figures,
                                       const ReportOptions& options = {});
 

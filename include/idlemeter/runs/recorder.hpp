@@ -48,7 +48,7 @@ class Recorder : public RunSink {
   /// Commits now.
   void flush();
 
-  /// Ends the run and returns its id. Adding anything after it, or ending it again, throws std::logic_error. `lost`:
+  /// Ends the run and returns its id. Adding anything after it, or ending it again, throws Error (misuse). `lost`:
   /// see RunInfo.
   std::int64_t finish(RunEnd end = RunEnd::asked, std::uint64_t lost = 0);
 
