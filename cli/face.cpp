@@ -5,13 +5,13 @@
 
 #include <memory>
 
-#include "face_schema.hpp"
 #include "idlemeter/base/finding.hpp"
 #include "idlemeter/base/table.hpp"
 #include "idlemeter/draw/face_library.hpp"
 #include "idlemeter/draw/painter.hpp"
 #include "idlemeter/face/check_face.hpp"
 #include "idlemeter/face/face.hpp"
+#include "idlemeter/face/file_keys.hpp"
 #include "idlemeter/face/starters.hpp"
 #include "output.hpp"
 #include "values.hpp"
@@ -44,6 +44,20 @@ int list_starters() {
   return 0;
 }
 
+int list_keys(const std::string& only) {
+  Table table({Table::Align::left, Table::Align::left, Table::Align::left});
+  table.add({"key", "default", "meaning"});
+  for (const FileKey& key : face_keys()) {
+    if (!only.empty() && key.table != only) continue;
+    const std::string name = key.table.empty() ? std::string(key.name) : fmt::format("{}.{}", key.table, key.name);
+    std::string meaning = key_meaning(key);
+    std::erase(meaning, '`');
+    table.add({name, std::string(key.usual), meaning});
+  }
+  print("{}", table.text());
+  return 0;
+}
+
 }  // namespace
 
 void add_face(Command app) {
@@ -59,8 +73,12 @@ void add_face(Command app) {
   check_one.option("FACE", checked->face, "A kept face, a face file, or a starter's name").required();
   add_value_options(check_one, checked->values);
 
+  const auto table = std::make_shared<std::string>();
+  face.add("keys", "List the keys that face files may have", [table] { return list_keys(*table); })
+      .option("TABLE", *table, "Only those of place, text, back, colors, row, cell or pin")
+      .check(one_of({"place", "text", "back", "colors", "row", "cell", "pin"}));
   face.add("schema", "Print the JSON Schema of face files, for editors", [] {
-    write_raw(kFaceSchema);
+    write_raw(face_schema());
     return 0;
   });
 }

@@ -1,12 +1,14 @@
-"""usage: schema.py SCHEMA FACE...: the schema takes every starter and refuses what the reader refuses."""
+"""usage: schema.py IDLEMETER FACE...: the schema takes every starter and refuses what the reader refuses."""
 import json
+import subprocess
 import sys
 import tomllib
 
 import jsonschema
 
-with open(sys.argv[1]) as file:
-    validator = jsonschema.Draft7Validator(json.load(file))
+schema = json.loads(subprocess.check_output([sys.argv[1], "face", "schema"]))
+jsonschema.Draft7Validator.check_schema(schema)
+validator = jsonschema.Draft7Validator(schema)
 
 for name in sys.argv[2:]:
     with open(name, "rb") as file:

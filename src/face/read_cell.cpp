@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cmath>
 #include <filesystem>
+#include <vector>
 
 #include "face/face_words.hpp"
 #include "idlemeter/base/limits.hpp"
@@ -69,7 +70,12 @@ Sheet read_sheet(TableReader& table) {
   }
   const int places = sheet.columns * sheet.rows;
   std::optional<int> states;
-  table.read("states", states, 1, places);
+  table.read("states", states);
+  if (states && *states > places) {
+    table.report(*table.find("states"),
+                 fmt::format("'states' of 'cells' must be from 1 to {}, not {}", places, *states));
+    states.reset();
+  }
   sheet.states = states.value_or(places);
   if (sheet.file.empty())
     table.report(table.table(), "a reel without 'sheet'; name a PNG with its states, and their 'grid'");
@@ -77,13 +83,13 @@ Sheet read_sheet(TableReader& table) {
 }
 
 void read_size(TableReader& table, auto& look) {
-  table.read("width", look.width, 4, kLargestLength);
-  table.read("height", look.height, 4, kLargestLength);
+  table.read("width", look.width);
+  table.read("height", look.height);
 }
 
 TextLook read_text_look(TableReader& table) {
   TextLook look;
-  table.read("width", look.width, 4, kLargestLength);
+  table.read("width", look.width);
   return look;
 }
 
@@ -96,7 +102,7 @@ TraceLook read_trace_look(TableReader& table, bool with_text) {
   table.read("ends", look.ends);
   read_guides(table, look.guides);
   double seconds = in_seconds(look.length);
-  table.read("seconds", seconds, 0.5, 3600);
+  table.read("seconds", seconds);
   look.length = from_seconds(seconds);
   return look;
 }
@@ -116,25 +122,18 @@ ReelLook read_reel_look(TableReader& table) {
   return look;
 }
 
-constexpr unsigned bit(Show as) { return 1u << static_cast<unsigned>(as); }
-constexpr unsigned kTraces = bit(Show::trace) | bit(Show::text_and_trace);
-constexpr unsigned kDrawn = kTraces | bit(Show::ring) | bit(Show::reel);
+bool has_way(const FileKey& key, std::string_view as) {
+  return key.ways.empty() || std::find(key.ways.begin(), key.ways.end(), as) != key.ways.end();
+}
 
-/// A key that only some ways to show a reading have, and words for these.
-struct KeyOfSome {
-  std::string_view key, whose;
-  unsigned ways;
-};
-
-constexpr KeyOfSome kKeysOfSome[] = {{"height", "a trace, a ring or a reel", kDrawn},
-                                     {"range", "a trace, a ring or a reel", kDrawn},
-                                     {"grow", "a trace", kTraces},
-                                     {"ends", "a trace", kTraces},
-                                     {"guides", "a trace", kTraces},
-                                     {"seconds", "a trace", kTraces},
-                                     {"sheet", "a reel", bit(Show::reel)},
-                                     {"grid", "a reel", bit(Show::reel)},
-                                     {"states", "a reel", bit(Show::reel)}};
+/// The keys of a cell that only some ways to show a reading have.
+std::vector<const FileKey*> keys_of_some() {
+  std::vector<const FileKey*> keys;
+  for (const FileKey& key : face_keys()) {
+    if (!key.ways.empty()) keys.push_back(&key);
+  }
+  return keys;
+}
 
 /// The way that "as" names. Empty if it names none, which is reported.
 std::optional<Show> read_as(TableReader& table) {
@@ -145,19 +144,19 @@ std::optional<Show> read_as(TableReader& table) {
   return std::nullopt;
 }
 
-void report_keys_of_others(TableReader& table, Show as) {
-  for (const KeyOfSome& one : kKeysOfSome) {
-    const toml::node* node = (one.ways & bit(as)) != 0 ? nullptr : table.find(one.key);
+void report_keys_of_others(TableReader& table, std::string_view as) {
+  for (const FileKey* key : keys_of_some()) {
+    const toml::node* node = has_way(*key, as) ? nullptr : table.find(key->name);
     if (node == nullptr) continue;
-    table.report(*node, fmt::format("'{}' is for {}, but this is shown as \"{}\"; remove it, or change 'as'", one.key,
-                                    one.whose, word_of(as, kShows)));
+    table.report(*node, fmt::format("'{}' is for {}, but this is shown as \"{}\"; remove it, or change 'as'", key->name,
+                                    ways_words(*key), as));
   }
 }
 
 void read_way(TableReader& table, Cell& cell) {
   const auto as = read_as(table);
   if (!as) {
-    for (const KeyOfSome& one : kKeysOfSome) (void)table.find(one.key);  // it isn't clear which of these it may have
+    for (const FileKey* key : keys_of_some()) (void)table.find(key->name);  // it isn't clear which of these it may have
     (void)table.find("width");
     return;
   }
@@ -176,7 +175,7 @@ void read_way(TableReader& table, Cell& cell) {
       cell.as = read_reel_look(table);
       break;
   }
-  report_keys_of_others(table, *as);
+  report_keys_of_others(table, word_of(*as, kShows));
 }
 
 }  // namespace
@@ -215,10 +214,10 @@ void read_look(TableReader& table, Cell& cell) {
   table.read("title", cell.title);
   read_unit(table, cell.unit);
   table.read("unit_text", cell.unit_text);
-  table.read("digits", cell.digits, 0, 6);
+  table.read("digits", cell.digits);
   table.read_word("align", cell.align, kAligns);
-  table.read("caution", cell.caution, -kLargestNumber, kLargestNumber);
-  table.read("danger", cell.danger, -kLargestNumber, kLargestNumber);
+  table.read("caution", cell.caution);
+  table.read("danger", cell.danger);
   read_way(table, cell);
   read_span(table, cell.span);
 }
@@ -233,9 +232,9 @@ Cell read_cell(TableReader& table) {
 
 std::vector<std::string> keys_of_others(std::string_view as) {
   std::vector<std::string> keys;
-  const auto way = value_of(as, kShows);
-  for (const KeyOfSome& one : kKeysOfSome) {
-    if (way && (one.ways & bit(*way)) == 0) keys.emplace_back(one.key);
+  if (!value_of(as, kShows)) return keys;
+  for (const FileKey* key : keys_of_some()) {
+    if (!has_way(*key, as)) keys.emplace_back(key->name);
   }
   return keys;
 }

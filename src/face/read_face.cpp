@@ -21,8 +21,8 @@ using namespace face;
 
 void read_place(TableReader& table, Face& face) {
   table.read_word("anchor", face.place.anchor, kAnchors);
-  table.read("dx", face.place.dx, -kLargestLength, kLargestLength);
-  table.read("dy", face.place.dy, -kLargestLength, kLargestLength);
+  table.read("dx", face.place.dx);
+  table.read("dy", face.place.dy);
 }
 
 /// A colour, or "device".
@@ -34,9 +34,9 @@ void read_text_color(TableReader& table, Face& face) {
 
 void read_text(TableReader& table, Face& face) {
   table.read("font", face.text.font);
-  table.read("size", face.text.size, 4, 400);
-  table.read("least", face.text.least, 1, 100);
-  table.read("scale", face.text.scale, 0.25, 8);
+  table.read("size", face.text.size);
+  table.read("least", face.text.least);
+  table.read("scale", face.text.scale);
   table.read_word("weight", face.text.bold, kWeights);
   table.read_word("units", face.text.raised_units, kUnitPlaces);
   read_text_color(table, face);
@@ -58,9 +58,10 @@ Row read_row(TableReader& table) {
   table.read("label", row.label);
   table.read("color", row.color);
   table.read_table("back", [&](TableReader& back) { read_back(back, row.back.emplace()); });
-  table.read("gap", row.gap, 0, 400);
+  table.read("gap", row.gap);
   table.read("rule", row.rule);
-  table.read_tables("cells", limits::kCells, [&](TableReader& cell) { row.cells.push_back(read_cell(cell)); });
+  table.read_tables(
+      "cells", limits::kCells, [&](TableReader& cell) { row.cells.push_back(read_cell(cell)); }, "cell");
   return row;
 }
 
@@ -93,8 +94,8 @@ Face read_face_table(TableReader& table) {
   table.read_table("back", [&](TableReader& back) { read_back(back, face.back); });
   table.read_word("flow", face.flow, kFlows);
   std::optional<int> lines, columns;
-  table.read("lines", lines, 1, 8);
-  table.read("columns", columns, 1, 8);
+  table.read("lines", lines);
+  table.read("columns", columns);
   face.lines = lines.value_or(face.lines);
   face.columns = columns.value_or(face.columns);
   std::optional<Span> span;
@@ -114,7 +115,7 @@ Face read_face_table(TableReader& table) {
 FaceReading read_face(std::string_view toml) {
   FaceReading reading;
   read_toml(toml, reading.findings, [&](const toml::table& root) {
-    TableReader reader(root, "a face", reading.findings);
+    TableReader reader(root, "a face", reading.findings, face_keys());
     Face face = read_face_table(reader);
     if (face.rows.empty() && face.pins.empty() && reading.findings.empty()) {
       reading.findings.push_back(

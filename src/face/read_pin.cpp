@@ -27,7 +27,7 @@ TextPin read_text_pin(TableReader& table) {
   TextPin pin;
   std::string text, problem;
   table.read("text", text);
-  table.read("size", pin.size, 4, 400);
+  table.read("size", pin.size);
   table.read_word("weight", pin.bold, kWeights);
   table.read("color", pin.color);
   read_span(table, pin.span);
@@ -44,7 +44,7 @@ TextPin read_text_pin(TableReader& table) {
 
 CellPin read_cell_pin(TableReader& table) {
   CellPin pin;
-  table.read("size", pin.size, 4, 400);
+  table.read("size", pin.size);
   table.read_word("weight", pin.bold, kWeights);
   read_look(table, pin.cell);
   if (pin.cell.trace() != nullptr && pin.cell.trace()->with_text)
@@ -68,8 +68,8 @@ PicturePin read_picture_pin(TableReader& table) {
   PicturePin pin;
   std::optional<double> width, height;
   read_file_name(table, "picture", pin.file);
-  table.read("width", width, 4, kLargestLength);
-  table.read("height", height, 4, kLargestLength);
+  table.read("width", width);
+  table.read("height", height);
   if (!width || !height)
     table.report(table.table(), "a picture has 'width' and 'height', in 1/1080 of the picture's height");
   pin.width = width.value_or(0);
@@ -77,18 +77,15 @@ PicturePin read_picture_pin(TableReader& table) {
   return pin;
 }
 
-constexpr const char* kPinKeys[] = {"text",    "reading", "box",   "picture", "size",      "weight",  "color",
-                                    "span",    "as",      "title", "unit",    "unit_text", "digits",  "align",
-                                    "caution", "danger",  "width", "height",  "range",     "grow",    "ends",
-                                    "guides",  "seconds", "sheet", "grid",    "states",    "opacity", "radius"};
-
 /// One of the four things that a pin can be, by the key that says which.
 void read_what(TableReader& table, Pin& pin) {
   const auto has = [&](std::string_view key) { return table.table().contains(key); };
   const bool text = has("text"), reading = has("reading"), box = has("box"), picture = has("picture");
   if (text + reading + box + picture != 1) {
     table.report(table.table(), "a pin has one of 'text', 'reading', 'box' and 'picture'");
-    for (const char* key : kPinKeys) (void)table.find(key);  // it isn't clear which of these it may have
+    for (const FileKey& key : face_keys()) {  // it isn't clear which of these it may have
+      if (key.table == "pin" || key.table == "cell") (void)table.find(key.name);
+    }
     return;
   }
   if (text) pin.what = read_text_pin(table);
@@ -101,8 +98,8 @@ void read_what(TableReader& table, Pin& pin) {
 
 void read_back(TableReader& table, Back& back) {
   table.read("color", back.color);
-  table.read("opacity", back.opacity, 0, 1);
-  table.read("radius", back.radius, 0, 200);
+  table.read("opacity", back.opacity);
+  table.read("radius", back.radius);
 }
 
 Pin read_pin(TableReader& table) {

@@ -221,28 +221,30 @@ void TableReader::read(std::string_view key, bool& into) {
   }
 }
 
-void TableReader::read(std::string_view key, std::optional<double>& into, double least, double most) {
+void TableReader::read(std::string_view key, std::optional<double>& into) {
   const toml::node* node = find(key);
   if (node == nullptr) return;
   const auto value = node->is_number() ? node->value<double>() : std::nullopt;
   if (!value) return wrong_kind(key, *node, "a number");
+  const auto [least, most] = std::pair(about(key).least, about(key).most);
   if (!(*value >= least && *value <= most)) {
     return report(*node, fmt::format("'{}' of {} must be from {} to {}, not {}", key, what_, least, most, *value));
   }
   into = value;
 }
 
-void TableReader::read(std::string_view key, double& into, double least, double most) {
+void TableReader::read(std::string_view key, double& into) {
   std::optional<double> value;
-  read(key, value, least, most);
+  read(key, value);
   into = value.value_or(into);
 }
 
-void TableReader::read(std::string_view key, std::optional<int>& into, int least, int most) {
+void TableReader::read(std::string_view key, std::optional<int>& into) {
   const toml::node* node = find(key);
   if (node == nullptr) return;
   const auto value = node->value_exact<std::int64_t>();
   if (!value) return wrong_kind(key, *node, "a whole number");
+  const auto [least, most] = std::pair(std::int64_t(about(key).least), std::int64_t(about(key).most));
   if (*value < least || *value > most) {
     return report(*node, fmt::format("'{}' of {} must be from {} to {}, not {}", key, what_, least, most, *value));
   }
@@ -267,16 +269,23 @@ void TableReader::read(std::string_view key, Color& into) {
   into = color.value_or(into);
 }
 
+const FileKey& TableReader::about(std::string_view key) const {
+  const FileKey* found = find_key(keys_, name_, key);
+  if (found == nullptr) throw Error(Error::Code::misuse, fmt::format("'{}' isn't a key of {}", key, what_));
+  return *found;
+}
+
 void TableReader::read_table(std::string_view key, const std::function<void(TableReader&)>& reader) {
   const toml::node* node = find(key);
   if (node == nullptr) return;
   if (!node->is_table()) return wrong_kind(key, *node, "a table like { … }");
-  TableReader inner(*node->as_table(), fmt::format("'{}'", key), findings_);
+  TableReader inner(*node->as_table(), fmt::format("'{}'", key), findings_, keys_, key);
   reader(inner);
   inner.done();
 }
 
-void TableReader::read_tables(std::string_view key, std::size_t most, const std::function<void(TableReader&)>& reader) {
+void TableReader::read_tables(std::string_view key, std::size_t most, const std::function<void(TableReader&)>& reader,
+                              std::string_view name) {
   const toml::node* node = find(key);
   if (node == nullptr) return;
   if (!node->is_array()) return wrong_kind(key, *node, "an array of tables");
@@ -290,7 +299,7 @@ void TableReader::read_tables(std::string_view key, std::size_t most, const std:
       report(element, fmt::format("each of '{}' is a table, not {}", key, kind_name(element.type())));
       continue;
     }
-    TableReader inner(*element.as_table(), fmt::format("'{}'", key), findings_);
+    TableReader inner(*element.as_table(), fmt::format("'{}'", key), findings_, keys_, name.empty() ? key : name);
     reader(inner);
     inner.done();
   }

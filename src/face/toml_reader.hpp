@@ -6,6 +6,7 @@
 #include <filesystem>
 #include <functional>
 #include <initializer_list>
+#include <span>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -23,6 +24,7 @@
 #include "base/words.hpp"
 #include "idlemeter/base/finding.hpp"
 #include "idlemeter/face/color.hpp"
+#include "idlemeter/face/file_keys.hpp"
 
 namespace idlemeter::face {
 
@@ -53,8 +55,10 @@ using base::Word;
 /// One table. Each key that is asked for is known; done() reports the others.
 class TableReader {
  public:
-  TableReader(const toml::table& table, std::string what, Findings& findings)
-      : table_(table), what_(std::move(what)), findings_(findings) {}
+  /// `name`: the table's among the keys that a file may have, which say the ranges of numbers.
+  TableReader(const toml::table& table, std::string what, Findings& findings, std::span<const FileKey> keys,
+              std::string_view name = "")
+      : table_(table), what_(std::move(what)), findings_(findings), keys_(keys), name_(name) {}
 
   /// The node under the key, or nullptr; the key counts as known either way.
   const toml::node* find(std::string_view key);
@@ -63,10 +67,10 @@ class TableReader {
   void read(std::string_view key, std::optional<std::string>& into);
   void read(std::string_view key, bool& into);
 
-  /// A number from `least` to `most`.
-  void read(std::string_view key, double& into, double least, double most);
-  void read(std::string_view key, std::optional<double>& into, double least, double most);
-  void read(std::string_view key, std::optional<int>& into, int least, int most);
+  /// Numbers in the key's range.
+  void read(std::string_view key, double& into);
+  void read(std::string_view key, std::optional<double>& into);
+  void read(std::string_view key, std::optional<int>& into);
 
   void read(std::string_view key, Color& into);
   void read(std::string_view key, std::optional<Color>& into);
@@ -78,7 +82,12 @@ class TableReader {
   void read_table(std::string_view key, const std::function<void(TableReader&)>& reader);
 
   /// The same for each table of an array, in order. An array of more than `most` is a finding, and isn't read.
-  void read_tables(std::string_view key, std::size_t most, const std::function<void(TableReader&)>& reader);
+  /// `name`: that of each; else the key.
+  void read_tables(std::string_view key, std::size_t most, const std::function<void(TableReader&)>& reader,
+                   std::string_view name = "");
+
+  /// What is known of a key of this table.
+  [[nodiscard]] const FileKey& about(std::string_view key) const;
 
   /// Reports every key that wasn't asked for.
   void done();
@@ -99,6 +108,8 @@ class TableReader {
   const toml::table& table_;
   std::string what_;  // "the face", "a row"
   Findings& findings_;
+  std::span<const FileKey> keys_;
+  std::string_view name_;
   std::vector<std::string_view> known_;
 };
 

@@ -100,7 +100,7 @@ std::vector<RunInsight> insights_of_list(const Store& store, std::vector<RunInfo
     auto insight = bytes ? insight::insight_from(*bytes, options.readings) : std::nullopt;
     if (!insight) {
       insight = insight_of(store, run.id, wide);
-      kept.keep(run, insight::bytes_of(*insight));
+      if (options.hitches == 0) kept.keep(run, insight::bytes_of(*insight));
       choose_readings(insight->readings, options.readings);
     }
     insight->info = std::move(run);

@@ -17,6 +17,7 @@
 #include "idlemeter/readings/computed_readings.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/units.hpp"
+#include "idlemeter/settings/settings_keys.hpp"
 #include "idlemeter/sources/command_source.hpp"
 #include "idlemeter/sources/feed.hpp"
 #include "readings/formula.hpp"
@@ -34,11 +35,12 @@ constexpr Word<ComputedReading::Take> kTakes[] = {{"mean", ComputedReading::Take
 
 constexpr Word<GpuTime> kGpuTimes[] = {{"auto", GpuTime::automatic}, {"on", GpuTime::on}, {"off", GpuTime::off}};
 
-void read_duration(TableReader& table, std::string_view key, Nanoseconds& into, Nanoseconds least, Nanoseconds most) {
+void read_duration(TableReader& table, std::string_view key, Nanoseconds& into) {
   const toml::node* node = table.find(key);
   if (node == nullptr) return;
   const auto text = node->value_exact<std::string>();
   const auto duration = text ? duration_from(*text) : std::nullopt;
+  const Nanoseconds least = from_seconds(table.about(key).least), most = from_seconds(table.about(key).most);
   if (!duration || *duration < least || *duration > most) {
     return table.report(
         *node, fmt::format("'{}' must be a time from {} ms to {} s in quotes, like \"500 ms\", \"2 s\" or \"1 min\"",
@@ -133,7 +135,7 @@ ReadingInfo read_info(TableReader& table, const Settings& settings) {
   std::string unit;
   table.read("unit", unit);
   std::optional<int> digits;
-  table.read("digits", digits, 0, 6);
+  table.read("digits", digits);
   info.kind = DeviceKind::own;
   info.device = "Readings of your own";
   info.digits = digits.value_or(-1);
@@ -166,7 +168,7 @@ void read_computed(TableReader& table, Settings& settings) {
   table.read("formula", reading.formula);
   table.read("of", reading.of);
   table.read_word("take", reading.take, kTakes);
-  read_duration(table, "over", reading.over, std::chrono::milliseconds(100), std::chrono::hours(1));
+  read_duration(table, "over", reading.over);
   if (reading.formula.empty() == reading.of.empty()) {
     table.report(table.table(), "a computed reading has either 'formula' or 'of'");
   } else if (!reading.formula.empty()) {
@@ -217,8 +219,8 @@ void read_command(TableReader& table, Settings& settings) {
   reading.info = read_info(table, settings);
   table.read("text", reading.info.text);
   reading.command = read_words(table);
-  read_duration(table, "every", reading.every, kShortestPace, kLongestPace);
-  read_duration(table, "limit", reading.limit, std::chrono::milliseconds(10), std::chrono::minutes(1));
+  read_duration(table, "every", reading.every);
+  read_duration(table, "limit", reading.limit);
   for (const std::string& word : reading.command)
     reading.info.source += (reading.info.source.empty() ? "" : " ") + word;
   settings.commands.push_back(std::move(reading));
@@ -228,7 +230,7 @@ void read_feed(TableReader& table, Settings& settings) {
   FeedOptions feed;
   std::string socket;
   table.read("socket", socket);
-  read_duration(table, "age", feed.age, std::chrono::milliseconds(100), std::chrono::hours(1));
+  read_duration(table, "age", feed.age);
   feed.socket = socket.empty() ? usual_feed_socket() : std::filesystem::path(socket);
   settings.feed = feed;
 }
@@ -321,9 +323,9 @@ std::string_view name_of(GpuTime choice) {
 SettingsReading read_settings(std::string_view toml) {
   SettingsReading reading;
   read_toml(toml, reading.findings, [&](const toml::table& root) {
-    TableReader table(root, "the settings", reading.findings);
+    TableReader table(root, "the settings", reading.findings, settings_keys());
     Settings settings;
-    read_duration(table, "pace", settings.pace, kShortestPace, kLongestPace);
+    read_duration(table, "pace", settings.pace);
     read_paces(table, settings);
     read_facts(root, table, settings);
     table.read_tables("computed", limits::kOwnReadings, [&](TableReader& one) { read_computed(one, settings); });

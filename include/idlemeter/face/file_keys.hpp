@@ -1,0 +1,66 @@
+// Idle Meter: the keys that a file of ours may have, for checks, forms and documents.
+#pragma once
+
+#include <cstdint>
+#include <span>
+#include <string>
+#include <string_view>
+#include <vector>
+
+namespace idlemeter {
+
+enum class KeyType : std::uint8_t {
+  text,
+  reading,   ///< the id of one
+  file,      ///< a name
+  flag,      ///< true or false
+  number,    ///< from `least` to `most`
+  whole,     ///< likewise, without a fraction
+  color,     ///< "#rrggbb" or "#rrggbbaa", or one of the choices
+  choice,    ///< one of the choices
+  choices,   ///< an array of choices
+  unit,      ///< the symbol of one
+  span,      ///< what statistics of frames cover, as span_from() reads it
+  duration,  ///< "500 ms", from `least` to `most` seconds
+  pair,      ///< two numbers, each from `least` to `most`
+  numbers,   ///< an array, each from `least` to `most`
+  texts,     ///< an array
+  chord,     ///< a combination of keys, like "Ctrl+Alt+O"
+  named      ///< a table in which any key is right
+};
+
+/// A key in a table of a file.
+struct FileKey {
+  std::string_view table;  ///< "" at the top, "place", "row", "cell" …
+  std::string_view name;
+  KeyType type = KeyType::text;
+  std::string_view words = {};  ///< what it does, after "…: "
+  std::string_view usual = {};  ///< the default, as the file would say it; empty: none
+  double least = -1e15, most = 1e15;
+  std::vector<std::string_view> choices = {};
+  std::vector<std::string_view> ways = {};  ///< of a cell: the values of "as" that have it; empty: all
+};
+
+/// All keys of a face file; a pin has those of a cell too.
+[[nodiscard]] const std::vector<FileKey>& face_keys();
+
+/// The key in a table; nullptr if there is none.
+[[nodiscard]] const FileKey* find_key(std::span<const FileKey> keys, std::string_view table, std::string_view name);
+
+/// Words for the values that a key takes: "from 4 to 400", "`left`, `centre` or `right`"; "" if they need none.
+[[nodiscard]] std::string values_words(const FileKey& key);
+
+/// "a trace, a ring or a reel": what may have the key; "" if it isn't of some ways only.
+[[nodiscard]] std::string ways_words(const FileKey& key);
+
+/// What it does, what may have it, and its values, in one line of Markdown.
+[[nodiscard]] std::string key_meaning(const FileKey& key);
+
+/// The keys of a table as lines of a Markdown table: `prefix` and name, meaning, default.
+[[nodiscard]] std::string key_table(std::span<const FileKey> keys, std::string_view table,
+                                    std::string_view prefix = "");
+
+/// The JSON Schema of face files (draft 7), for editors.
+[[nodiscard]] std::string face_schema();
+
+}  // namespace idlemeter
