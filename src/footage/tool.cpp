@@ -1,9 +1,7 @@
 #include "footage/tool.hpp"
 
-#include <fcntl.h>
 #include <fmt/format.h>
 #include <signal.h>
-#include <spawn.h>
 #include <sys/mman.h>
 #include <sys/socket.h>
 #include <sys/stat.h>
@@ -12,16 +10,14 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <utility>
 
+#include "base/launch.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
 
-extern char** environ;
-
 namespace idlemeter::footage {
 namespace {
-
-constexpr int kOutputFile = 3;
 
 std::string all_of(int fd) {
   struct stat about {};
@@ -37,23 +33,6 @@ std::string all_of(int fd) {
   return text;
 }
 
-/// Actions and attributes that are freed in the end.
-struct Spawning {
-  posix_spawn_file_actions_t actions;
-  posix_spawnattr_t attributes;
-
-  Spawning() {
-    posix_spawn_file_actions_init(&actions);
-    posix_spawnattr_init(&attributes);
-  }
-  Spawning(const Spawning&) = delete;
-  Spawning& operator=(const Spawning&) = delete;
-  ~Spawning() {
-    posix_spawn_file_actions_destroy(&actions);
-    posix_spawnattr_destroy(&attributes);
-  }
-};
-
 }  // namespace
 
 Tool::Tool(const std::string& program, const std::vector<std::string>& arguments, const Options& options)
@@ -64,41 +43,15 @@ Tool::Tool(const std::string& program, const std::vector<std::string>& arguments
     ::setsockopt(ends[0], SOL_SOCKET, SO_SNDBUF, &kBuffer, sizeof kBuffer);
     input_ = ends[0];
   }
-  const int nothing = options.takes_input ? -1 : ::open("/dev/null", O_RDONLY | O_CLOEXEC);
-  Spawning spawning;
-  // What goes to 0 to 3 isn't one of them already: a copy beyond stays until the program begins.
-  const int given[] = {options.takes_input ? ends[1] : nothing, output_, errors_, options.output};
-  std::vector<int> copies;
-  for (int i = 0; i <= kOutputFile; ++i) {
-    if (given[i] < 0) continue;
-    const int copy = ::fcntl(given[i], F_DUPFD_CLOEXEC, kOutputFile + 1);
-    copies.push_back(copy);
-    posix_spawn_file_actions_adddup2(&spawning.actions, copy, i);
-  }
-  // A group of its own: Ctrl-C is for us, who then end it.
-  sigset_t none, defaults;
-  sigemptyset(&none);
-  sigemptyset(&defaults);
-  sigaddset(&defaults, SIGPIPE);
-  sigaddset(&defaults, SIGXFSZ);
-  posix_spawnattr_setpgroup(&spawning.attributes, 0);
-  posix_spawnattr_setsigmask(&spawning.attributes, &none);
-  posix_spawnattr_setsigdefault(&spawning.attributes, &defaults);
-  posix_spawnattr_setflags(&spawning.attributes,
-                           POSIX_SPAWN_SETPGROUP | POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETSIGDEF);
   std::vector<std::string> words = {program};
   words.insert(words.end(), arguments.begin(), arguments.end());
-  std::vector<char*> pointers;
-  for (std::string& word : words) pointers.push_back(word.data());
-  pointers.push_back(nullptr);
-  const int failed =
-      ::posix_spawnp(&pid_, program.c_str(), &spawning.actions, &spawning.attributes, pointers.data(), environ);
-  for (const int copy : copies) ::close(copy);
-  for (const int fd : {ends[1], nothing}) {
-    if (fd >= 0) ::close(fd);
-  }
-  if (failed == 0) return;
-  pid_ = 0;
+  // A group of its own: Ctrl-C is for us, who then end it.
+  const base::Launched launched = base::launch(
+      std::move(words),
+      {.files = {options.takes_input ? ends[1] : base::kNoFile, output_, errors_, options.output}, .own_group = true});
+  if (ends[1] >= 0) ::close(ends[1]);
+  pid_ = launched.pid;
+  if (launched.error == 0) return;
   for (const int fd : {input_, output_, errors_}) {
     if (fd >= 0) ::close(fd);
   }
@@ -128,11 +81,7 @@ bool Tool::write(std::span<const std::byte> bytes) {
 int Tool::finish() {
   if (input_ >= 0) ::close(input_);
   input_ = -1;
-  int status = 0;
-  while (::waitpid(pid_, &status, 0) < 0 && errno == EINTR) {
-  }
-  pid_ = 0;
-  return WIFEXITED(status) ? WEXITSTATUS(status) : 128 + WTERMSIG(status);
+  return base::wait_for(std::exchange(pid_, 0));
 }
 
 std::string Tool::output() const { return all_of(output_); }

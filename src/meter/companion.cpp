@@ -1,7 +1,6 @@
 #include "meter/companion.hpp"
 
 #include <signal.h>
-#include <spawn.h>
 #include <sys/signalfd.h>
 #include <sys/timerfd.h>
 #include <sys/wait.h>
@@ -11,6 +10,7 @@
 #include <iterator>
 #include <optional>
 
+#include "base/launch.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/meter/meter.hpp"
 #include "idlemeter/meter/process.hpp"
@@ -19,11 +19,13 @@ namespace idlemeter::meter {
 namespace {
 
 /// The signals that the game gets too. Those of the keyboard come to it by themselves.
+constexpr int kPassedSignals[] = {SIGCHLD, SIGINT,  SIGTERM, SIGHUP,  SIGQUIT,
+                                  SIGUSR1, SIGUSR2, SIGCONT, SIGTSTP, SIGWINCH};
+
 sigset_t passed_signals() {
   sigset_t set;
   sigemptyset(&set);
-  for (int signal : {SIGCHLD, SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGUSR1, SIGUSR2, SIGCONT, SIGTSTP, SIGWINCH})
-    sigaddset(&set, signal);
+  for (const int signal : kPassedSignals) sigaddset(&set, signal);
   return set;
 }
 
@@ -34,13 +36,6 @@ bool is_of_end(int number) {
   return std::find(std::begin(kSignalsOfEnd), std::end(kSignalsOfEnd), number) != std::end(kSignalsOfEnd);
 }
 
-std::vector<char*> pointers_to(std::vector<std::string>& texts) {
-  std::vector<char*> pointers;
-  for (std::string& text : texts) pointers.push_back(text.data());
-  pointers.push_back(nullptr);
-  return pointers;
-}
-
 }  // namespace
 
 void take_signals() {
@@ -49,19 +44,12 @@ void take_signals() {
 }
 
 pid_t start(std::vector<std::string> words, std::vector<std::string> variables, int& error) {
-  posix_spawnattr_t attributes;
-  posix_spawnattr_init(&attributes);
-  sigset_t none, usual = passed_signals();
-  sigemptyset(&none);
-  for (const int ignored : {SIGPIPE, SIGXFSZ}) sigaddset(&usual, ignored);
-  posix_spawnattr_setsigmask(&attributes, &none);
-  posix_spawnattr_setsigdefault(&attributes, &usual);
-  posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETSIGDEF);
-  pid_t pid = 0;
-  error = ::posix_spawnp(&pid, words[0].c_str(), nullptr, &attributes, pointers_to(words).data(),
-                         pointers_to(variables).data());
-  posix_spawnattr_destroy(&attributes);
-  return error == 0 ? pid : 0;
+  std::vector<int> usual(std::begin(kPassedSignals), std::end(kPassedSignals));
+  usual.insert(usual.end(), {SIGPIPE, SIGXFSZ});
+  const base::Launched launched =
+      base::launch(std::move(words), {.variables = std::move(variables), .default_signals = std::move(usual)});
+  error = launched.error;
+  return launched.pid;
 }
 
 Companion::Companion(Meter& meter, pid_t game, pid_t attached, Mark mark)

@@ -3,11 +3,10 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include "base/launch.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/user_folder.hpp"
 #include "idlemeter/meter/running_meters.hpp"
-
-extern char** environ;
 
 namespace idlemeter::meter {
 namespace {
@@ -76,8 +75,7 @@ void add_probe(std::vector<std::string>& variables, const fs::path& wanted) {
 }  // namespace
 
 std::vector<std::string> environment_for(const PlayOptions& options, const fs::path& socket, bool loads_probe) {
-  std::vector<std::string> variables;
-  for (char** variable = environ; *variable != nullptr; ++variable) variables.emplace_back(*variable);
+  std::vector<std::string> variables = base::own_variables();
   for (const char* name : {"IDLEMETER_LINK", "IDLEMETER_GPU_TIME", kAboveVariable}) take(variables, name);
   if (options.way == FrameWay::above) {
     variables.push_back(fmt::format("{}={}", kAboveVariable, ::getpid()));

@@ -2,21 +2,18 @@
 
 #include <fcntl.h>
 #include <fmt/format.h>
-#include <spawn.h>
-#include <sys/wait.h>
 #include <unistd.h>
 
 #include <fstream>
 #include <iterator>
 #include <string>
 
+#include "base/launch.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/base/scratch_folder.hpp"
 #include "idlemeter/base/text.hpp"
 #include "plot/gnuplot_script.hpp"
-
-extern char** environ;
 
 namespace idlemeter {
 namespace {
@@ -25,21 +22,16 @@ namespace fs = std::filesystem;
 
 /// Runs gnuplot on a script. Returns its error message, or "".
 std::string run_gnuplot(const fs::path& script, const fs::path& errors) {
-  posix_spawn_file_actions_t actions;
-  posix_spawn_file_actions_init(&actions);
-  posix_spawn_file_actions_addopen(&actions, 1, "/dev/null", O_WRONLY, 0);
-  posix_spawn_file_actions_addopen(&actions, 2, errors.c_str(), O_WRONLY | O_CREAT | O_TRUNC, 0600);
-  std::string name = "gnuplot", file = script.string();
-  char* words[] = {name.data(), file.data(), nullptr};
-  pid_t pid = 0;
-  const int failed = ::posix_spawnp(&pid, "gnuplot", &actions, nullptr, words, environ);
-  posix_spawn_file_actions_destroy(&actions);
-  int status = 0;
-  if (failed == 0) ::waitpid(pid, &status, 0);
-  if (failed != 0 || (WIFEXITED(status) && WEXITSTATUS(status) == 127))
+  const int said_to = ::open(errors.c_str(), O_WRONLY | O_CREAT | O_TRUNC | O_CLOEXEC, 0600);
+  const base::Launched launched =
+      base::launch({"gnuplot", script.string()}, {.files = {base::kKeptFile, base::kNoFile, said_to, base::kKeptFile}});
+  ::close(said_to);
+  constexpr int kNotFound = 127;
+  const int status = launched.error == 0 ? base::wait_for(launched.pid) : kNotFound;
+  if (status == kNotFound)
     throw Error(Error::Code::not_found, "plots are drawn by gnuplot, which isn't installed", "",
                 "install it, like 'sudo apt-get install gnuplot-nox'");
-  if (WIFEXITED(status) && WEXITSTATUS(status) == 0) return "";
+  if (status == 0) return "";
   std::ifstream said(errors);
   std::string text((std::istreambuf_iterator<char>(said)), {});
   return text.empty() ? "no reason given" : printable(text.substr(0, 500));

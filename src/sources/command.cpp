@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 #include <poll.h>
 #include <signal.h>
-#include <spawn.h>
 #include <string.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -13,13 +12,12 @@
 #include <charconv>
 #include <cstdint>
 
+#include "base/launch.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/source.hpp"
 #include "idlemeter/sources/command_source.hpp"
 #include "sources/kernel_file.hpp"
-
-extern char** environ;
 
 namespace idlemeter {
 namespace {
@@ -36,7 +34,7 @@ class Child {
       return;
     }
     output_ = ends[0];
-    spawn(command, ends[1]);
+    start(command, ends[1]);
     ::close(ends[1]);
   }
   Child(const Child&) = delete;
@@ -103,32 +101,15 @@ class Child {
     return fmt::format("IDLEMETER_COMMAND={}.{}", ::getpid(), ++made);
   }
 
-  void spawn(const std::vector<std::string>& command, int output) {
-    std::vector<char*> arguments;
-    for (const std::string& word : command)
-      arguments.push_back(const_cast<char*>(word.c_str()));  // execve takes them so
-    arguments.push_back(nullptr);
-    posix_spawn_file_actions_t files;
-    posix_spawn_file_actions_init(&files);
-    posix_spawn_file_actions_addopen(&files, 0, "/dev/null", O_RDONLY, 0);
-    posix_spawn_file_actions_adddup2(&files, output, 1);
-    posix_spawn_file_actions_addopen(&files, 2, "/dev/null", O_WRONLY, 0);
-    posix_spawnattr_t attributes;
-    posix_spawnattr_init(&attributes);
-    sigset_t none, all;  // whatever this program ignores or blocks
-    sigemptyset(&none);
-    sigfillset(&all);
-    posix_spawnattr_setsigmask(&attributes, &none);
-    posix_spawnattr_setsigdefault(&attributes, &all);
-    posix_spawnattr_setflags(&attributes, POSIX_SPAWN_SETPGROUP | POSIX_SPAWN_SETSIGMASK | POSIX_SPAWN_SETSIGDEF);
-    std::vector<char*> variables;
-    for (char** variable = environ; *variable != nullptr; ++variable) variables.push_back(*variable);
-    variables.push_back(mark_.data());
-    variables.push_back(nullptr);
-    error_ = ::posix_spawnp(&pid_, arguments[0], &files, &attributes, arguments.data(), variables.data());
-    if (error_ != 0) pid_ = -1;
-    posix_spawnattr_destroy(&attributes);
-    posix_spawn_file_actions_destroy(&files);
+  void start(const std::vector<std::string>& command, int output) {
+    std::vector<std::string> variables = base::own_variables();
+    variables.push_back(mark_);
+    const base::Launched launched =
+        base::launch(command, {.files = {base::kNoFile, output, base::kNoFile, base::kKeptFile},
+                               .variables = std::move(variables),
+                               .own_group = true});
+    pid_ = launched.error == 0 ? launched.pid : -1;
+    error_ = launched.error;
   }
 
   std::string mark_ = new_mark();  // in the environment of all that it starts
