@@ -3,6 +3,7 @@
 #include <fmt/format.h>
 
 #include <string>
+#include <utility>
 
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/time.hpp"
@@ -75,8 +76,8 @@ void add_plan_options(Command command, RecordingPlan& plan) {
 
 namespace {
 
-void add_settings(Command command, SettingValues& settings, std::vector<std::string>& tags, const char* about_setting,
-                  const char* about_tag) {
+void add_settings(Command command, SettingValues& settings, std::vector<std::string>& tags,
+                  const char* about_setting, const char* about_tag) {
   SettingValues* const to = &settings;
   command
       .option(
@@ -88,13 +89,13 @@ void add_settings(Command command, SettingValues& settings, std::vector<std::str
 }  // namespace
 
 void add_setting_options(Command command, RunNotes& notes) {
-  add_settings(command, notes.settings, notes.tags,
+  add_settings(std::move(command), notes.settings, notes.tags,
                "A setting you are testing, kept with the run, like preset=High; may be repeated",
                "A tag to keep with the run; may be repeated");
 }
 
 void add_setting_filter(Command command, std::map<std::string, std::string>& settings, std::vector<std::string>& tags) {
-  add_settings(command, settings, tags, "Only runs with this setting, like preset=High; may be repeated",
+  add_settings(std::move(command), settings, tags, "Only runs with this setting, like preset=High; may be repeated",
                "Only runs with this tag; may be repeated");
 }
 

@@ -140,9 +140,9 @@ int play(const PlayArgs& args) {
     return kNothingPresented;
   }
   if (const std::string wrong = problem_with_options(args.plan); !wrong.empty()) return misuse("play", wrong);
-  PlayOptions options = options_of(args);
+  const PlayOptions options = options_of(args);
   const FigureSet figures = FigureSet::named(args.figures, options.settings.figures);
-  const PlayReport report = play_game(args.game, std::move(options));
+  const PlayReport report = play_game(args.game, options);
   if (report.not_started) {
     constexpr int kNotFound = 127, kNotRunnable = 126;  // as a shell says it
     complain("idlemeter: {}\n", report.not_started->what());
@@ -155,10 +155,10 @@ int play(const PlayArgs& args) {
 }
 
 int attach(const PlayArgs& args) {
-  PlayOptions options = options_of(args);
+  const PlayOptions options = options_of(args);
   const FigureSet figures = FigureSet::named(args.figures, options.settings.figures);
   try {
-    return print_report(attach_to_game(args.pid, args.take_over, std::move(options)), args, figures);
+    return print_report(attach_to_game(args.pid, args.take_over, options), args, figures);
   } catch (const Error& error) {
     if (error.hint() != Error::Hint::take_over) throw;
     complain(

@@ -15,7 +15,6 @@
 namespace idlemeter::cli {
 namespace {
 
-using What = MeterCommand::What;
 using Record = MeterCommand::Record;
 
 struct TellOptions {
@@ -39,7 +38,7 @@ std::vector<RunningMeter> meant(const TellOptions& options) {
 int tell(const TellOptions& options) {
   if (const std::string wrong = problem_with_options(options.command.plan); !wrong.empty())
     return misuse("tell record", wrong);
-  if (options.command.what == What::note && options.command.plan.notes.empty())
+  if (options.command.what == MeterCommand::What::note && options.command.plan.notes.empty())
     return misuse("tell note", "nothing to add; give a TEXT, --set or --tag");
   int status = 0;
   for (const RunningMeter& meter : meant(options)) {
@@ -76,7 +75,7 @@ void add_tell(Command app) {
     to.flag("--json", options->json, "Answers as JSON, a line for each meter");
   };
   add_usual(told);
-  const auto command = [&](const char* name, What what, const char* about) {
+  const auto command = [&](const char* name, MeterCommand::What what, const char* about) {
     Command added = told.add(name, about, [options, what] {
       options->command.what = what;
       return tell(*options);
@@ -84,18 +83,19 @@ void add_tell(Command app) {
     add_usual(added);
     return added;
   };
-  command("show", What::show, "Show the overlay");
-  command("hide", What::hide, "Hide it");
-  command("toggle", What::toggle, "Show or hide it");
-  command("clear", What::clear, "Restart the live statistics");
-  command("mark", What::mark, "Set a mark in the recording").option("TEXT", options->command.mark, "What it is about");
-  Command note = command("note", What::note, "Add notes to the recording, or to the planned ones");
+  command("show", MeterCommand::What::show, "Show the overlay");
+  command("hide", MeterCommand::What::hide, "Hide it");
+  command("toggle", MeterCommand::What::toggle, "Show or hide it");
+  command("clear", MeterCommand::What::clear, "Restart the live statistics");
+  command("mark", MeterCommand::What::mark, "Set a mark in the recording")
+      .option("TEXT", options->command.mark, "What it is about");
+  Command note = command("note", MeterCommand::What::note, "Add notes to the recording, or to the planned ones");
   note.option("TEXT", options->command.plan.notes.note, "A note, below those that are there");
   add_setting_options(note, options->command.plan.notes);
-  command("state", What::state, "List the games, their frame rates and faces, and the recording");
-  command("face", What::face, "Change the face: to the next, or to one by name")
+  command("state", MeterCommand::What::state, "List the games, their frame rates and faces, and the recording");
+  command("face", MeterCommand::What::face, "Change the face: to the next, or to one by name")
       .option("FACE", options->command.face, "A kept face, a face file or a starter's name");
-  Command record = command("record", What::record, "Start or stop a recording");
+  Command record = command("record", MeterCommand::What::record, "Start or stop a recording");
   record.option(
       "WHAT", [options](const std::string& word) { return read_record(word, options->command.record); },
       "start, stop or toggle (default)");

@@ -31,7 +31,7 @@ bool play(const std::string& file, double seconds, const std::string& setting, c
   PlayOptions options{.store = file, .ends_game = true};
   options.plan = RecordingPlan{.length = from_seconds(seconds), .repeat = 3};
   options.plan->notes.settings[setting.substr(0, equals)] = value;
-  const PlayReport report = play_game(with_value(game, value), std::move(options));
+  const PlayReport report = play_game(with_value(game, value), options);
   if (report.not_started) throw *report.not_started;
   const Store store(file);
   for (const RecordedRun& run : report.runs)

@@ -6,6 +6,15 @@ if grep -nE '#include [<"](nlohmann|sqlite3|archive)|gnuplot' cli/*.cpp cli/*.hp
   echo "the command includes what the library does: call an action of the library"
   exit 1
 fi
+if grep -nE '#include <(spawn|sys/wait|sys/signalfd|dlfcn)\.h>|\b(fork|posix_spawn[a-z_]*|waitpid|popen)\(' cli/*.cpp cli/*.hpp; then
+  echo "the command handles processes: that is the library's"
+  exit 1
+fi
+lines=$(cat cli/*.cpp cli/*.hpp | wc -l)
+if [ "$lines" -ge 4000 ]; then
+  echo "the command has $lines lines; under 4,000, it parses options, calls one action and lays out columns"
+  exit 1
+fi
 # A word in a literal, not in a comment: an option behind a verb, or the command with a subcommand.
 if grep -rnE "\"[^\"]*((with|give|leave out|to|or) --[a-z]|idlemeter (play|tell|runs|face|compare|plot|log|serve|readings|changes)\b)" \
   src include --include='*.cpp' --include='*.hpp' | grep -vE ':[0-9]+: *//'; then

@@ -8,8 +8,6 @@
 
 #include <cerrno>
 
-extern char** environ;
-
 namespace idlemeter::base {
 namespace {
 

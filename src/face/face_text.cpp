@@ -132,7 +132,7 @@ struct FaceText::State {
   }
 };
 
-FaceText::FaceText(std::string toml, std::string name)
+FaceText::FaceText(std::string toml, const std::string& name)
     : state_(std::make_unique<State>(State{TomlText(std::move(toml), name), name})) {}
 FaceText::FaceText(FaceText&&) noexcept = default;
 FaceText& FaceText::operator=(FaceText&&) noexcept = default;
@@ -143,7 +143,7 @@ const std::string& FaceText::toml() const { return state_->toml.text(); }
 namespace {
 
 /// Sets "back.opacity" in the table `back`, which is made if it isn't there.
-void set_key(TomlText& toml, TomlPath table, std::string_view key, const std::string& value) {
+void set_key(TomlText& toml, const TomlPath& table, std::string_view key, const std::string& value) {
   const std::size_t dot = key.find('.');
   const std::string first(key.substr(0, dot));
   if (dot == std::string_view::npos) return toml.set(table, first, value);

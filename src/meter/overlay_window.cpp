@@ -67,7 +67,7 @@ OverlayWindow::OverlayWindow(const OverlayDisplay& display) : display_(display),
                     XCB_CW_BACK_PIXEL | XCB_CW_BORDER_PIXEL | XCB_CW_OVERRIDE_REDIRECT | XCB_CW_COLORMAP, values);
   xcb_shape_rectangles(*display, XCB_SHAPE_SO_SET, XCB_SHAPE_SK_INPUT, XCB_CLIP_ORDERING_UNSORTED, window_, 0, 0, 0,
                        nullptr);
-  constexpr std::string_view kName = "Idle Meter", kClass("overlay\0IdleMeter", 18);
+  constexpr std::string_view kName = "Idle Meter", kClass("overlay\0IdleMeter\0", 18);
   xcb_change_property(*display, XCB_PROP_MODE_REPLACE, window_, XCB_ATOM_WM_NAME, XCB_ATOM_STRING, 8, kName.size(),
                       kName.data());
   xcb_change_property(*display, XCB_PROP_MODE_REPLACE, window_, XCB_ATOM_WM_CLASS, XCB_ATOM_STRING, 8, kClass.size(),

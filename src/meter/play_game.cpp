@@ -133,7 +133,7 @@ bool starts_32_bit(const std::vector<std::string>& game) {
   return !game.empty() && is_32_bit(found_program(game.front()));
 }
 
-PlayReport play_game(const std::vector<std::string>& game, PlayOptions options) {
+PlayReport play_game(const std::vector<std::string>& game, const PlayOptions& options) {
   meter::take_signals();
   const bool is_32_bit = options.way == FrameWay::probe && starts_32_bit(game);
   MeterOptions settings = meter_options(options);
@@ -162,7 +162,7 @@ PlayReport play_game(const std::vector<std::string>& game, PlayOptions options) 
   return report;
 }
 
-PlayReport attach_to_game(int process, bool takes_over, PlayOptions options) {
+PlayReport attach_to_game(int process, bool takes_over, const PlayOptions& options) {
   meter::take_signals();
   MeterOptions settings = meter_options(options);
   if (options.way == FrameWay::above) {

@@ -219,15 +219,15 @@ DeviceKind kind_from(std::string_view name) {
 
 }  // namespace
 
-Store::State::State(const fs::path& file, Mode mode, LockWait wait)
+Store::State::State(const fs::path& file, Mode mode, const LockWait& wait)
     : path(file), opened(open_store(file, mode, wait)), database(*opened) {
   // FULL: a commit is on the disk when it returns, so that a power cut loses no more than a crash does.
   database.run("PRAGMA synchronous = FULL");
   version = database.number("PRAGMA user_version");
 }
 
-Store::Store(const fs::path& path, Mode mode, LockWait wait)
-    : state_(std::make_unique<State>(path, mode, std::move(wait))) {}
+Store::Store(const fs::path& path, Mode mode, const LockWait& wait)
+    : state_(std::make_unique<State>(path, mode, wait)) {}
 Store::Store(Store&&) noexcept = default;
 Store& Store::operator=(Store&&) noexcept = default;
 Store::~Store() = default;

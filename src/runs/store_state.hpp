@@ -7,7 +7,7 @@
 namespace idlemeter {
 
 struct Store::State {
-  State(const std::filesystem::path& path, Mode mode, LockWait wait);
+  State(const std::filesystem::path& path, Mode mode, const LockWait& wait);
 
   std::filesystem::path path;
   std::unique_ptr<runs::Database> opened;

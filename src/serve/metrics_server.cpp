@@ -194,7 +194,7 @@ struct MetricsServer::State {
     const bool open = request.get_header_value("Accept").find("application/openmetrics-text") != std::string::npos;
     const MetricsFormat format = open ? MetricsFormat::open_metrics : MetricsFormat::prometheus;
     response.status = kOk;
-    response.set_content(known->text(format), std::string(content_type(format)).c_str());
+    response.set_content(known->text(format), std::string(content_type(format)));
   }
 };
 

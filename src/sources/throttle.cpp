@@ -54,9 +54,9 @@ std::string throttle_words(std::uint64_t mask, std::span<const ThrottleBits> wor
 
 Value amd_throttle(const fs::path& metrics) {
   constexpr std::size_t kCardsAt = 112, kProcessorsAt = 120;  // of the status, in versions 1.3 and 2.2 to 2.4
-  std::array<char, 128> table{};
+  std::array<unsigned char, 128> table{};
   std::ifstream file(metrics, std::ios::binary);
-  file.read(table.data(), table.size());
+  file.read(reinterpret_cast<char*>(table.data()), table.size());
   const int format = table[2], content = table[3];
   const std::size_t at = format == 1 && content == 3                   ? kCardsAt
                          : format == 2 && content >= 2 && content <= 4 ? kProcessorsAt

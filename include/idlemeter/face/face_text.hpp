@@ -26,7 +26,7 @@ namespace idlemeter {
 class FaceText {
  public:
   /// `name` is what errors call it. Throws Error if the text isn't TOML; a face with other mistakes can be fixed.
-  explicit FaceText(std::string toml, std::string name = "face");
+  explicit FaceText(std::string toml, const std::string& name = "face");
   FaceText(FaceText&&) noexcept;
   FaceText& operator=(FaceText&&) noexcept;
   ~FaceText();

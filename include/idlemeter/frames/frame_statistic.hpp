@@ -13,10 +13,10 @@ namespace idlemeter {
 
 /// One statistic of a span. Its id is `frame.QUANTITY@ARGUMENT…`, as many arguments as are needed:
 ///
-///   frame.average                   of the span that the face says, else of the recording
-///   frame.low@0.1%                  mean of the slowest
-///   frame.low@1%@percentile@10s     by another definition (percentile, time), of the last 10 seconds
-///   frame.percentile@99%@cleared    of frame time
+///     frame.average                   of the span that the face says, else of the recording
+///     frame.low@0.1%                  mean of the slowest
+///     frame.low@1%@percentile@10s     by another definition (percentile, time), of the last 10 seconds
+///     frame.percentile@99%@cleared    of frame time
 struct FrameStatistic {
   enum class Quantity : std::uint8_t { average, min, max, low, percentile, median, pacing, span, count };
 

@@ -29,9 +29,9 @@ inline constexpr std::array<std::string_view, 5> kUsualFigures = {"frame.average
 
 /// Figures by ids:
 ///
-///   frame.average, frame.low@1%@percentile …     statistics of the run's frames, see FrameStatistic; without a span
-///   stutter.count, stutter.lost, stutter.share   see Stutters: frames, seconds, percent of the time
-///   gpu.power, gpu.temp most, gpu.clock least    a reading's mean, its highest and its lowest value
+///     frame.average, frame.low@1%@percentile …     statistics of the run's frames, see FrameStatistic; without a span
+///     stutter.count, stutter.lost, stutter.share   see Stutters: frames, seconds, percent of the time
+///     gpu.power, gpu.temp most, gpu.clock least    a reading's mean, its highest and its lowest value
 class FigureSet {
  public:
   /// Throws Error naming the first id that isn't a figure.

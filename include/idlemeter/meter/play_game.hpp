@@ -57,12 +57,12 @@ struct PlayReport {
 /// Starts a game (its program and arguments) and plays until it has ended, with all that it started and that presents.
 /// SIGINT, SIGTERM and the like go on to the game meanwhile: call it before the program has other threads. Throws Error
 /// if the face, the plan, the store's folder, the probe or the meter's sockets can't be used.
-[[nodiscard]] PlayReport play_game(const std::vector<std::string>& game, PlayOptions options);
+[[nodiscard]] PlayReport play_game(const std::vector<std::string>& game, const PlayOptions& options);
 
 /// Attaches to a game that play_game() started in another process, or to any with FrameWay::above, until it has ended
 /// or SIGINT or SIGTERM comes. `takes_over`: another meter that has the game has to let it go. Throws Error as
 /// play_game(), if the process isn't there or wasn't started with a meter, or if another meter has it.
-[[nodiscard]] PlayReport attach_to_game(int process, bool takes_over, PlayOptions options);
+[[nodiscard]] PlayReport attach_to_game(int process, bool takes_over, const PlayOptions& options);
 
 /// Ends this process by the signal that a game ended with, or returns its exit status. `status` as wait() gives it.
 int end_like(int status);

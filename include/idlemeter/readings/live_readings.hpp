@@ -54,7 +54,7 @@ class LiveReadings {
 
   enum class Past { keep, skip };
 
-  /// The values at `now`, with the machine's newest. `Past::skip` leaves them out of history(). A recording gets
+  /// The values at `now`, with the machine's newest. With Past::skip they aren't in history(). A recording gets
   /// a sample twice a second, of everything but the statistics of frames, which follow from its frames.
   const Snapshot& update(const Snapshot& machine, Moment now, Past past = Past::keep);
 

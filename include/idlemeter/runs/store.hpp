@@ -45,7 +45,7 @@ class Store {
 
   /// Opens the file; `create` makes it (and its folder) if it isn't there. Never writes to a file that isn't a store.
   /// One in a folder that can't be written to is opened for reading.
-  explicit Store(const std::filesystem::path& path, Mode mode = Mode::create, LockWait wait = {});
+  explicit Store(const std::filesystem::path& path, Mode mode = Mode::create, const LockWait& wait = {});
   Store(Store&&) noexcept;
   Store& operator=(Store&&) noexcept;
   ~Store();

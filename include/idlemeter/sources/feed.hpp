@@ -18,9 +18,9 @@ struct FeedOptions {
 /// A source that listens on a Unix stream socket for lines in the OpenMetrics text format, from any program of the same
 /// user:
 ///
-///   upscaler_ratio 0.67                  -> feed.upscaler_ratio
-///   queue_depth{stage="shadow"} 3        -> feed.queue_depth@shadow
-///   upscaler_info{preset="quality"} 1    -> feed.upscaler, the text "quality"
+///     upscaler_ratio 0.67                  -> feed.upscaler_ratio
+///     queue_depth{stage="shadow"} 3        -> feed.queue_depth@shadow
+///     upscaler_info{preset="quality"} 1    -> feed.upscaler, the text "quality"
 ///
 /// "# HELP" and "# UNIT" give title and unit. Invalid lines are counted in feed.refused and otherwise ignored; so is
 /// everything beyond 64 clients, 1,000 readings or 4 KiB in a line. Throws Error if the socket can't be
