@@ -76,8 +76,8 @@ void add_plan_options(Command command, RecordingPlan& plan) {
 
 namespace {
 
-void add_settings(Command command, SettingValues& settings, std::vector<std::string>& tags,
-                  const char* about_setting, const char* about_tag) {
+void add_settings(Command command, SettingValues& settings, std::vector<std::string>& tags, const char* about_setting,
+                  const char* about_tag) {
   SettingValues* const to = &settings;
   command
       .option(

@@ -103,7 +103,7 @@ struct Offline {
     options.faces = {"a"};
     options.face_of = [](const std::filesystem::path&) { return std::string("a"); };
     options.file_of = [this](const std::string& name) {
-      if (name != "a" && name != "benchmark") throw Error("no such face", name);
+      if (name != "a" && name != "benchmark") throw Error(Error::Code::not_found, "no such face", name);
       return scratch.path() / "a.toml";
     };
     return options;

@@ -119,6 +119,8 @@ class LiveSession final : public Host {
   [[nodiscard]] std::string next_face();
   MeterAnswer choose_face(std::string name);
   Reply change_recording(const MeterCommand& command);
+  Reply end_recording();
+  Reply begin_recording(const RecordingPlan& wanted);
   MeterAnswer hand_over();
   [[nodiscard]] std::optional<RecordingState> state_of_recording() const;
   [[nodiscard]] MeterState state();

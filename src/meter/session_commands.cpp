@@ -149,34 +149,43 @@ MeterAnswer LiveSession::choose_face(std::string name) {
 }
 
 LiveSession::Reply LiveSession::change_recording(const MeterCommand& command) {
+  const bool stops = command.record == Record::stop || (command.record == Record::toggle && recording_);
+  return stops ? end_recording() : begin_recording(command.plan);
+}
+
+/// Answered once all of it is in the store.
+LiveSession::Reply LiveSession::end_recording() {
   Reply reply;
-  if (command.record == Record::stop || (command.record == Record::toggle && recording_)) {
-    const bool was_planned = std::exchange(planned_, std::nullopt).has_value();
-    if (!recording_ && !was_planned) throw Error(Error::Code::refused, "nothing is being recorded");
-    if (!recording_) return reply;
-    const std::shared_ptr<Recording> stopped = stop_recording(RunEnd::asked);
-    reply.now.run = stopped->state().run;
-    reply.now.finished = false;
-    reply.later = [stopped]() -> std::optional<MeterAnswer> {
-      if (!stopped->is_done()) return std::nullopt;
-      const auto state = stopped->state();
-      if (!state.problem.empty()) return failure(state.problem, Error::Code::failed);
-      if (!state.problem_after.empty())
-        return failure(fmt::format("run {} is recorded, but not its results: {}", state.run, state.problem_after),
-                       Error::Code::unwritable);
-      MeterAnswer done;
-      done.run = state.run;
-      done.finished = true;
-      return done;
-    };
-    return reply;
-  }
+  const bool was_planned = std::exchange(planned_, std::nullopt).has_value();
+  if (!recording_ && !was_planned) throw Error(Error::Code::refused, "nothing is being recorded");
+  if (!recording_) return reply;
+  const std::shared_ptr<Recording> stopped = stop_recording(RunEnd::asked);
+  reply.now.run = stopped->state().run;
+  reply.now.finished = false;
+  reply.later = [stopped]() -> std::optional<MeterAnswer> {
+    if (!stopped->is_done()) return std::nullopt;
+    const auto state = stopped->state();
+    if (!state.problem.empty()) return failure(state.problem, Error::Code::failed);
+    if (!state.problem_after.empty())
+      return failure(fmt::format("run {} is recorded, but not its results: {}", state.run, state.problem_after),
+                     Error::Code::unwritable);
+    MeterAnswer done;
+    done.run = state.run;
+    done.finished = true;
+    return done;
+  };
+  return reply;
+}
+
+/// Answered once the store has taken it, if it begins now.
+LiveSession::Reply LiveSession::begin_recording(const RecordingPlan& wanted) {
+  Reply reply;
   if (recording_)
     throw Error(Error::Code::refused, fmt::format("run {} is being recorded", recording_->state().run), "",
                 "stop it first");
-  plan(command.plan);
+  plan(wanted);
   record(now());
-  if (command.plan.after > Nanoseconds{} || command.plan.at_mark || main_game() == nullptr) return reply;
+  if (wanted.after > Nanoseconds{} || wanted.at_mark || main_game() == nullptr) return reply;
   reply.later = [this, before = failures_]() -> std::optional<MeterAnswer> {
     MeterAnswer begun;
     if (failures_ > before) return failure(notice_, Error::Code::failed);

@@ -272,9 +272,44 @@ std::string stutters_section(const std::vector<RunGroup>& groups) {
                 rows));
 }
 
+/// Texts by name, one for each run.
+using TextsOfRuns = std::map<std::string, std::vector<std::optional<std::string>>>;
+
+/// What isn't the same in all runs, a line for each run.
+std::string different_facts(const std::vector<RunGroup>& groups, const TextsOfRuns& different) {
+  if (different.empty()) return "";
+  std::vector<Cell> heads = {{"Run"}};
+  for (const auto& [name, values] : different) heads.push_back({html(name)});
+  std::string rows;
+  each_run(groups, [&](const RunInsight& run, std::size_t i) {
+    std::vector<Cell> cells = {{html(name_of(run.info)), Cell::Kind::row_head}};
+    for (const auto& [name, values] : different) cells.push_back({values[i] ? long_text(*values[i]) : "–"});
+    rows += row(cells);
+  });
+  return "<h3>What differs</h3>\n" + table("What differs", head(heads), rows);
+}
+
+/// A run's lines, to be opened.
+std::string details_of(const RunInsight& run) {
+  std::string lines;
+  const auto add = [&](const char* what, const std::string& words) {
+    if (!words.empty()) lines += fmt::format("<dt>{}</dt><dd>{}</dd>", what, words);
+  };
+  add("started", html(run.info.started));
+  add("frames", fmt::format("{} in {:.1f} s", run.info.frames, in_seconds(run.info.length)));
+  add("stutters", html(stutter_words(run)));
+  add("limited by", html(limit_words(run)));
+  add("heat", html(heat_words(run)));
+  add("clocks", html(clock_words(run)));
+  add("power", html(power_words(run)));
+  add("note", long_text(run.info.details.note));
+  add("tags", html(fmt::format("{}", fmt::join(run.info.details.tags, ", "))));
+  return fmt::format("<details><summary>{}</summary><dl>{}</dl></details>\n", html(name_of(run.info)), lines);
+}
+
 std::string facts_section(const std::vector<RunGroup>& groups, bool arguments) {
-  std::string same, text;
-  std::map<std::string, std::vector<std::optional<std::string>>> different;
+  std::string same;
+  TextsOfRuns different;
   for (const auto which : {&RunDetails::settings, &RunDetails::facts}) {
     for (auto& [name, values] : facts_of(groups, which)) {
       if (which == &RunDetails::facts && name == kArgumentsFact && !arguments) continue;
@@ -285,35 +320,8 @@ std::string facts_section(const std::vector<RunGroup>& groups, bool arguments) {
       }
     }
   }
-  if (!different.empty()) {
-    std::vector<Cell> heads = {{"Run"}};
-    for (const auto& [name, values] : different) heads.push_back({html(name)});
-    std::string rows;
-    each_run(groups, [&](const RunInsight& run, std::size_t i) {
-      std::vector<Cell> cells = {{html(name_of(run.info)), Cell::Kind::row_head}};
-      for (const auto& [name, values] : different) cells.push_back({values[i] ? long_text(*values[i]) : "–"});
-      rows += row(cells);
-    });
-    text += "<h3>What differs</h3>\n" + table("What differs", head(heads), rows);
-  }
-  std::string about;
-  each_run(groups, [&](const RunInsight& run, std::size_t) {
-    std::string lines;
-    const auto add = [&](const char* what, const std::string& words) {
-      if (!words.empty()) lines += fmt::format("<dt>{}</dt><dd>{}</dd>", what, words);
-    };
-    add("started", html(run.info.started));
-    add("frames", fmt::format("{} in {:.1f} s", run.info.frames, in_seconds(run.info.length)));
-    add("stutters", html(stutter_words(run)));
-    add("limited by", html(limit_words(run)));
-    add("heat", html(heat_words(run)));
-    add("clocks", html(clock_words(run)));
-    add("power", html(power_words(run)));
-    add("note", long_text(run.info.details.note));
-    add("tags", html(fmt::format("{}", fmt::join(run.info.details.tags, ", "))));
-    about += fmt::format("<details><summary>{}</summary><dl>{}</dl></details>\n", html(name_of(run.info)), lines);
-  });
-  text += "<h3>Each run</h3>\n" + about;
+  std::string text = different_facts(groups, different) + "<h3>Each run</h3>\n";
+  each_run(groups, [&](const RunInsight& run, std::size_t) { text += details_of(run); });
   if (!same.empty()) text += "<h3>The same in all runs</h3>\n" + table("The same in all runs", "", same);
   return section("facts", "Facts and settings", text);
 }

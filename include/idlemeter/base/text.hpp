@@ -34,7 +34,8 @@ inline std::size_t characters(std::string_view text) {
 [[nodiscard]] std::string csv_field(std::string_view text);
 
 /// JSON that is as safe on a terminal as printable() text: the characters that printable() replaces, where RFC 8259
-/// leaves them as they are (DEL, C1, line separators, turns of direction), as escapes. The same value when it is parsed.
+/// leaves them as they are (DEL, C1, line separators, turns of direction), as escapes. The same value when it is
+/// parsed.
 [[nodiscard]] std::string escaped_json(std::string_view json);
 
 /// At most so many characters (>= 1), the last of them "…" if the text had more. `text` is valid UTF-8.
