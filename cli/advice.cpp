@@ -2,67 +2,46 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
+#include <iterator>
+#include <utility>
+
 namespace idlemeter::cli {
 namespace {
 
-/// What fixes the error here; {} is the library's own advice.
+/// What fixes an error here; {} is the library's own advice.
+constexpr std::pair<Error::Hint, const char*> kAdvice[] = {
+    {Error::Hint::another_store, "{} with --store"},
+    {Error::Hint::list_runs, "{}; 'idlemeter runs' lists them"},
+    {Error::Hint::list_tags, "'idlemeter runs' lists them"},
+    {Error::Hint::list_removed, "'idlemeter runs --removed' lists them"},
+    {Error::Hint::restore_run, "'idlemeter runs restore' brings it back"},
+    {Error::Hint::run_readings, "'idlemeter runs show RUN --all' lists them"},
+    {Error::Hint::log_readings, "name readings of a log with --reading, like gpu.temp"},
+    {Error::Hint::run_settings,
+     "give runs settings with --set when they are recorded, or with 'idlemeter runs change'"},
+    {Error::Hint::frame_time, "name it with --frame-time; {}"},
+    {Error::Hint::frame_unit, "{} with --unit: ns, us, ms, s or fps"},
+    {Error::Hint::moments, "name it with --time; {}"},
+    {Error::Hint::moment_unit, "{} with --time-unit: ns, us, ms or s"},
+    {Error::Hint::gpu_work_unit, "{} with --gpu-work-unit: ns, us, ms or s"},
+    {Error::Hint::table_time, "name it with --time, or say how far lines are apart with --every; {}"},
+    {Error::Hint::table_format, "name its time with --time, its delimiter with --delimiter"},
+    {Error::Hint::another_port, "choose another with --address or --port"},
+    {Error::Hint::pack_face, "name a file that 'idlemeter face pack' made"},
+    {Error::Hint::own_face, "{} with 'idlemeter face new NAME --from STARTER'"},
+    {Error::Hint::list_faces, "'idlemeter face list' lists all; {}"},
+    {Error::Hint::record, "start a recording with 'idlemeter tell record'"},
+    {Error::Hint::play_game,
+     "start the game with 'idlemeter play -- GAME', or attach with --above: a window above the game's"},
+    {Error::Hint::no_window_above, "leave out --above, or play on X11"},
+    {Error::Hint::shortcuts, "use 'idlemeter tell' in the desktop's own shortcuts"},
+    {Error::Hint::list_commands, "try 'idlemeter tell --help'"}};
+
 const char* advice_for(Error::Hint hint) {
-  using enum Error::Hint;
-  switch (hint) {
-    case none:
-      return "{}";
-    case another_store:
-      return "{} with --store";
-    case list_runs:
-      return "{}; 'idlemeter runs' lists them";
-    case list_tags:
-      return "'idlemeter runs' lists them";
-    case list_removed:
-      return "'idlemeter runs --removed' lists them";
-    case restore_run:
-      return "'idlemeter runs restore' brings it back";
-    case run_readings:
-      return "'idlemeter runs show RUN --all' lists them";
-    case log_readings:
-      return "name readings of a log with --reading, like gpu.temp";
-    case run_settings:
-      return "give runs settings with --set when they are recorded, or with 'idlemeter runs change'";
-    case frame_time:
-      return "name it with --frame-time; {}";
-    case frame_unit:
-      return "{} with --unit: ns, us, ms, s or fps";
-    case moments:
-      return "name it with --time; {}";
-    case moment_unit:
-      return "{} with --time-unit: ns, us, ms or s";
-    case gpu_work_unit:
-      return "{} with --gpu-work-unit: ns, us, ms or s";
-    case table_time:
-      return "name it with --time, or say how far lines are apart with --every; {}";
-    case table_format:
-      return "name its time with --time, its delimiter with --delimiter";
-    case another_port:
-      return "choose another with --address or --port";
-    case pack_face:
-      return "name a file that 'idlemeter face pack' made";
-    case own_face:
-      return "{} with 'idlemeter face new NAME --from STARTER'";
-    case list_faces:
-      return "'idlemeter face list' lists all; {}";
-    case record:
-      return "start a recording with 'idlemeter tell record'";
-    case play_game:
-      return "start the game with 'idlemeter play -- GAME', or attach with --above: a window above the game's";
-    case take_over:
-      return "{}";
-    case no_window_above:
-      return "leave out --above, or play on X11";
-    case shortcuts:
-      return "use 'idlemeter tell' in the desktop's own shortcuts";
-    case list_commands:
-      return "try 'idlemeter tell --help'";
-  }
-  return "{}";
+  const auto* found =
+      std::find_if(std::begin(kAdvice), std::end(kAdvice), [&](const auto& one) { return one.first == hint; });
+  return found == std::end(kAdvice) ? "{}" : found->second;
 }
 
 }  // namespace

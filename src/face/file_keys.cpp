@@ -24,12 +24,13 @@ std::vector<std::string_view> words_in(const Word<T> (&words)[N]) {
   return all;
 }
 
-std::vector<FileKey> made_face_keys() {
-  using enum KeyType;
-  const std::vector<std::string_view> drawn = {"trace", "text+trace", "ring", "reel"}, traces = {"trace", "text+trace"},
-                                      reel = {"reel"};
-  constexpr double kWidest = kLargestLength;
-  std::vector<FileKey> keys = {
+using Keys = std::vector<FileKey>;
+using enum KeyType;
+
+constexpr double kWidest = kLargestLength;
+
+Keys top_keys() {
+  return {
       {"", "name", text, "the name in lists"},
       with_choices({"", "flow", choice,
                     "`stack`: rows below each other, their values in columns; `columns`: several such stacks side by "
@@ -43,12 +44,19 @@ std::vector<FileKey> made_face_keys() {
                     "the colours of devices; `beacon` is stronger, `chalk` is the text's for all. In the first two, "
                     "kinds of devices stay apart for eyes with few colours",
                     "\"shore\""},
-                   words_in(kPalettes)),
-      with_choices({"place", "anchor", choice, "where on the picture", "\"top-left\""}, words_in(kAnchors)),
-      in_range({"place", "dx", number, "inward from the anchor's edge; right if it is centred", "12"}, -kWidest,
-               kWidest),
-      in_range({"place", "dy", number, "inward from the anchor's edge; down if it is centred", "12"}, -kWidest,
-               kWidest),
+                   words_in(kPalettes))};
+}
+
+Keys place_keys() {
+  return {with_choices({"place", "anchor", choice, "where on the picture", "\"top-left\""}, words_in(kAnchors)),
+          in_range({"place", "dx", number, "inward from the anchor's edge; right if it is centred", "12"}, -kWidest,
+                   kWidest),
+          in_range({"place", "dy", number, "inward from the anchor's edge; down if it is centred", "12"}, -kWidest,
+                   kWidest)};
+}
+
+Keys text_keys() {
+  return {
       {"text", "font", text, "a family that fontconfig knows", "\"sans\""},
       in_range({"text", "size", number, "the height of letters", "18"}, 4, 400),
       in_range({"text", "least", number,
@@ -64,14 +72,25 @@ std::vector<FileKey> made_face_keys() {
       with_choices({"text", "color", color, "of texts; `\"device\"`: values have their device's colour", "\"#f4f4f4\""},
                    {"device"}),
       with_choices({"text", "edge", choice, "a dark rim around letters, for bright ground", "\"shadow\""},
-                   words_in(kEdges)),
-      {"back", "color", color, "of the box", "\"#10141f\""},
-      in_range({"back", "opacity", number, "of the box; 0 hides it", "0.55"}, 0, 1),
-      in_range({"back", "radius", number, "of its corners", "8"}, 0, 200),
-      {"row", "label", text, "the word before its cells"},
-      {"row", "color", color, "of the label; else by the kind of device"},
-      in_range({"row", "gap", number, "more space before it", "0"}, 0, 400),
-      {"row", "rule", flag, "a thin line before it", "false"},
+                   words_in(kEdges))};
+}
+
+Keys back_keys() {
+  return {{"back", "color", color, "of the box", "\"#10141f\""},
+          in_range({"back", "opacity", number, "of the box; 0 hides it", "0.55"}, 0, 1),
+          in_range({"back", "radius", number, "of its corners", "8"}, 0, 200)};
+}
+
+Keys row_keys() {
+  return {{"row", "label", text, "the word before its cells"},
+          {"row", "color", color, "of the label; else by the kind of device"},
+          in_range({"row", "gap", number, "more space before it", "0"}, 0, 400),
+          {"row", "rule", flag, "a thin line before it", "false"}};
+}
+
+/// What every cell may have.
+Keys cell_keys() {
+  return {
       {"cell", "reading", reading, "the id, like `gpu.load`"},
       with_choices({"cell", "as", choice,
                     "`trace`: a line over time; `ring`: an arc with the value inside; `reel`: a picture out of a sheet "
@@ -91,7 +110,14 @@ std::vector<FileKey> made_face_keys() {
                 "of a trace (240), a ring or a reel (64); the least width of a text. A trace alone in a row without a "
                 "label is as wide as the others",
                 ""},
-               4, kWidest),
+               4, kWidest)};
+}
+
+/// What only some ways to show a reading have.
+Keys way_keys() {
+  const std::vector<std::string_view> drawn = {"trace", "text+trace", "ring", "reel"}, traces = {"trace", "text+trace"},
+                                      reel = {"reel"};
+  return {
       for_ways(in_range({"cell", "height", number, "40 for a trace, 64 for the others", ""}, 4, kWidest), drawn),
       for_ways({"cell", "range", pair,
                 "the values at both ends, like `[0, 40]`; else a trace fits its values, others have 0 to 100"},
@@ -106,7 +132,12 @@ std::vector<FileKey> made_face_keys() {
       for_ways({"cell", "sheet", file, "a PNG beside the face with the states, read row by row"}, reel),
       for_ways(in_range({"cell", "grid", pair, "its columns and rows, whole numbers", "[1, 1]"}, 1, 64), reel),
       for_ways(in_range({"cell", "states", whole, "how many places of the grid are used; else all", ""}, 1, 4096),
-               reel),
+               reel)};
+}
+
+/// What a pin has beside a cell's keys.
+Keys pin_keys() {
+  return {
       in_range({"pin", "at", pair, "its top left corner, in 1/1080 of the picture's height, like `[40, 980]`", ""},
                -kWidest, kWidest),
       with_choices({"pin", "layer", choice, "before or behind the rows; pins are drawn in their order", "\"front\""},
@@ -120,14 +151,27 @@ std::vector<FileKey> made_face_keys() {
       in_range({"pin", "opacity", number, "of a box", "0.55"}, 0, 1),
       in_range({"pin", "radius", number, "of a box's corners", "8"}, 0, 200),
       {"pin", "picture", file, "a PNG beside the face, with `width` and `height`"}};
-  for (const DeviceKind kind : kDeviceKinds) keys.push_back({"colors", name_of(kind), color, ""});
+}
+
+Keys color_keys() {
+  Keys keys;
+  for (const DeviceKind kind : kDeviceKinds) keys.push_back({"colors", name_of(kind), color});
   return keys;
+}
+
+Keys all_face_keys() {
+  Keys all;
+  for (const auto of_table :
+       {&top_keys, &place_keys, &text_keys, &back_keys, &row_keys, &cell_keys, &way_keys, &pin_keys, &color_keys}) {
+    for (FileKey& key : of_table()) all.push_back(std::move(key));
+  }
+  return all;
 }
 
 }  // namespace
 
 const std::vector<FileKey>& face_keys() {
-  static const std::vector<FileKey> keys = made_face_keys();
+  static const std::vector<FileKey> keys = all_face_keys();
   return keys;
 }
 

@@ -223,6 +223,30 @@ std::vector<RunMark> marks_in(const RunSeries* series) {
   return marks;
 }
 
+/// When the longest frame began; one of over kLongestFrame is none.
+Moment longest_at(const std::vector<FrameRecord>& frames) {
+  const auto length = [](const FrameRecord& frame) {
+    return frame.interval <= kLongestFrame ? frame.interval : Nanoseconds{};
+  };
+  const auto longest = std::max_element(
+      frames.begin(), frames.end(), [&](const FrameRecord& a, const FrameRecord& b) { return length(a) < length(b); });
+  return longest == frames.end() ? Moment{} : longest->at - longest->interval;
+}
+
+/// What follows from the frames alone; takes those out that are in no figure.
+void add_figures(RunInsight& insight, std::vector<FrameRecord>& frames, const InsightOptions& options) {
+  const auto loads = [](const FrameRecord& frame) { return is_loading(frame.interval); };
+  insight.loading_frames = static_cast<std::uint64_t>(std::count_if(frames.begin(), frames.end(), loads));
+  insight.loading_left_out = options.leave_out_loading;
+  const std::uint64_t unreadable = insight.info.frames - std::min<std::uint64_t>(insight.info.frames, frames.size());
+  if (options.leave_out_loading) std::erase_if(frames, loads);
+  insight.summary = summarize(intervals_in(frames), options.figures);
+  insight.summary.left_out += unreadable;
+  insight.longest_at = longest_at(frames);
+  insight.stutters = find_stutters(frames, options.stutter);
+  insight.hitches = worst_hitches(insight.stutters, options.hitches);
+}
+
 /// Average rate over mean power.
 void add_efficiency(RunInsight& insight) {
   const auto per_joule = [&](std::optional<double> watts) {
@@ -250,24 +274,9 @@ const ReadingInsight* RunInsight::reading(std::string_view id) const {
 RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions& options) {
   RunInsight insight;
   insight.info = store.run(run);
-  std::vector<FrameRecord> frames = store.frames(run);
-  insight.loading_frames = static_cast<std::uint64_t>(
-      std::count_if(frames.begin(), frames.end(), [](const FrameRecord& frame) { return is_loading(frame.interval); }));
-  insight.loading_left_out = options.leave_out_loading;
-  const std::uint64_t unreadable = insight.info.frames - std::min<std::uint64_t>(insight.info.frames, frames.size());
-  if (options.leave_out_loading) {
-    std::erase_if(frames, [&](const FrameRecord& frame) { return is_loading(frame.interval); });
-  }
-  insight.summary = summarize(intervals_in(frames), options.figures);
-  insight.summary.left_out += unreadable;
-  const auto longest = std::max_element(frames.begin(), frames.end(), [](const FrameRecord& a, const FrameRecord& b) {
-    return (a.interval <= kLongestFrame ? a.interval : Nanoseconds{}) <
-           (b.interval <= kLongestFrame ? b.interval : Nanoseconds{});
-  });
-  if (longest != frames.end()) insight.longest_at = longest->at - longest->interval;
-  insight.stutters = find_stutters(frames, options.stutter);
-  insight.hitches = worst_hitches(insight.stutters, options.hitches);
   insight.edge = std::min(60 * kSecond, insight.info.length / 3);
+  std::vector<FrameRecord> frames = store.frames(run);
+  add_figures(insight, frames, options);
   const std::vector<ReadingInfo> readings = store.readings(run);
   add_readings(insight, store, readings, options);
   add_oddities(insight, store, readings);

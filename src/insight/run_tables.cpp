@@ -138,6 +138,44 @@ std::vector<Table::Align> columns_for(std::size_t runs, std::size_t before) {
   return columns;
 }
 
+/// Statistics of several runs side by side.
+Table rates_of(const std::vector<RunInsight>& runs) {
+  const RunInsight& first = runs.front();
+  Table table(columns_for(runs.size(), 2));
+  table.add(run_titles(runs, {"FPS", ""}));
+  const auto lines = first.summary.frames > 0 ? statistics(first.summary) : std::vector<Statistic>{};
+  for (const Statistic& line : lines) {
+    std::vector<std::string> row = {line.name, line.definition};
+    const double base = 1e9 / *line.frame_time(first.summary, line.argument);
+    for (const RunInsight& run : runs) {
+      const bool there = run.summary.frames > 0;
+      const double here = there ? 1e9 / *line.frame_time(run.summary, line.argument) : 0;
+      const bool few = line.frame_time == low_of && there && !run.summary.lows[line.argument].enough_frames;
+      row.push_back(there ? rate(here) + (few ? "*" : "") : kNoFigure);
+      if (&run != &first) row.push_back(there ? percent_against(here, base) : kNoFigure);
+    }
+    table.add(std::move(row));
+  }
+  return table;
+}
+
+/// Means of the first run's readings, in all runs.
+Table means_of(const std::vector<RunInsight>& runs, const std::vector<ReadingInsight>& shown) {
+  Table table(columns_for(runs.size(), 1));
+  table.add(run_titles(runs, {"mean of"}));
+  for (const ReadingInsight& base : shown) {
+    std::vector<std::string> row = {with_unit(base.info.title, base.info)};
+    for (const RunInsight& run : runs) {
+      const ReadingInsight* reading = run.reading(base.info.id);
+      row.push_back(reading == nullptr ? kNoFigure : format_number(reading->all.mean, digits_of(base.info)));
+      if (&run != &runs.front())
+        row.push_back(reading == nullptr ? kNoFigure : percent_against(reading->all.mean, base.all.mean));
+    }
+    table.add(std::move(row));
+  }
+  return table;
+}
+
 }  // namespace
 
 std::string run_heading(const RunInfo& run, Facts facts) {
@@ -246,43 +284,15 @@ std::string run_statistics_text(const RunInsight& run) {
 SideBySide runs_side_by_side(const std::vector<RunInsight>& runs, ReadingChoice readings) {
   std::string text;
   for (const RunInsight& run : runs) text += run_heading(run.info);
-  const RunInsight& first = runs.front();
-  Table rates(columns_for(runs.size(), 2));
-  rates.add(run_titles(runs, {"FPS", ""}));
-  const auto lines = first.summary.frames > 0 ? statistics(first.summary) : std::vector<Statistic>{};
-  for (const Statistic& line : lines) {
-    std::vector<std::string> row = {line.name, line.definition};
-    const double base = 1e9 / *line.frame_time(first.summary, line.argument);
-    for (const RunInsight& run : runs) {
-      const bool there = run.summary.frames > 0;
-      const double here = there ? 1e9 / *line.frame_time(run.summary, line.argument) : 0;
-      const bool few = line.frame_time == low_of && there && !run.summary.lows[line.argument].enough_frames;
-      row.push_back(there ? rate(here) + (few ? "*" : "") : kNoFigure);
-      if (&run != &first) row.push_back(there ? percent_against(here, base) : kNoFigure);
-    }
-    rates.add(std::move(row));
-  }
-  text += "\n" + rates.text("  ");
+  text += "\n" + rates_of(runs).text("  ");
   for (const RunInsight& run : runs) {
     for (const std::string& remark : run.summary.remarks())
       text += fmt::format("  * run {}: {}\n", run.info.id, remark);
     for (const Doubt& doubt : run.doubts) text += fmt::format("  ! run {}: {}\n", run.info.id, printable(doubt.text));
   }
-  Table means(columns_for(runs.size(), 1));
-  means.add(run_titles(runs, {"mean of"}));
+  if (runs.front().readings.empty()) return {text, 0};
   const auto shown = worth_showing(runs, readings);
-  for (const ReadingInsight& base : shown) {
-    std::vector<std::string> row = {with_unit(base.info.title, base.info)};
-    for (const RunInsight& run : runs) {
-      const ReadingInsight* reading = run.reading(base.info.id);
-      row.push_back(reading == nullptr ? kNoFigure : format_number(reading->all.mean, digits_of(base.info)));
-      if (&run != &first)
-        row.push_back(reading == nullptr ? kNoFigure : percent_against(reading->all.mean, base.all.mean));
-    }
-    means.add(std::move(row));
-  }
-  if (first.readings.empty()) return {text, 0};
-  return {text + "\n" + means.text("  "), first.readings.size() - shown.size()};
+  return {text + "\n" + means_of(runs, shown).text("  "), runs.front().readings.size() - shown.size()};
 }
 
 }  // namespace idlemeter
