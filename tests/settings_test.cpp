@@ -8,6 +8,7 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/computed_readings.hpp"
 #include "idlemeter/readings/units.hpp"
+#include "idlemeter/settings/settings_text.hpp"
 
 namespace idlemeter {
 namespace {
@@ -119,6 +120,48 @@ TEST(Settings, EveryMistakeIsReportedWithItsPlaceAndTheFix) {
       told = told || (finding.line == c.line && finding.message.find(c.words) != std::string::npos);
     EXPECT_TRUE(told) << c.text << '\n' << to_string(reading.findings.at(0), "got");
   }
+}
+
+TEST(SettingsText, ChangesWhatIsSaidAndNothingElse) {
+  const std::string mine = "# mine\npace = \"1 s\"  # slow\n\n[recording]\ntags = [\"cool\"]  # always\n";
+  SettingsText text(mine);
+  text.set("pace", "2 s");
+  text.set("recording.overlay", "hidden");
+  text.set("recording.tags", "[\"hot\"]");
+  text.set("cues.start", "[]");
+  text.set("store", "C:\\runs \"of\" mine.db");
+  const auto reading = read_settings(text.toml());
+  ASSERT_TRUE(reading.settings) << text.toml();
+  EXPECT_EQ(reading.settings->pace, 2 * kSecond);
+  EXPECT_TRUE(reading.settings->recording.hides_overlay);
+  EXPECT_EQ(reading.settings->recording.tags, std::vector<std::string>{"hot"});
+  EXPECT_TRUE(reading.settings->cues.start.empty());
+  EXPECT_EQ(reading.settings->store, "C:\\runs \"of\" mine.db");
+  for (const char* kept : {"# mine\npace = \"2 s\"  # slow\n", "tags = [\"hot\"]  # always\n"})
+    EXPECT_NE(text.toml().find(kept), std::string::npos) << text.toml();
+  for (const char* key : {"store", "cues.start", "recording.overlay", "keys.show"}) text.unset(key);
+  EXPECT_EQ(read_settings(text.toml()).settings->cues.start, CueChoices().start);
+  EXPECT_TRUE(read_settings(text.toml()).settings->store.empty());
+}
+
+TEST(SettingsText, RefusesWhatWouldBeWrongAndMendsWhatIs) {
+  SettingsText text("pace = \"1 h\"\n");
+  const std::pair<const char*, const char*> refused[] = {{"pase", "2 s"},
+                                                         {"recording.overlay", "gone"},
+                                                         {"cues.start", "[\"gong\"]"},
+                                                         {"keys.show", "Ctrl+Alt+C"},
+                                                         {"computed.id", "own.a"},
+                                                         {"recording.tags", "hot"}};
+  for (const auto& [key, value] : refused) {
+    const std::string before = text.toml();
+    EXPECT_THROW(text.set(key, value), Error) << key;
+    EXPECT_EQ(text.toml(), before) << key;
+  }
+  text.set("face", "calm");
+  EXPECT_FALSE(read_settings(text.toml()).settings) << "the pace is as wrong as before";
+  text.set("pace", "1 s");
+  EXPECT_EQ(read_settings(text.toml()).settings->face, "calm");
+  EXPECT_THROW(SettingsText("pace = ="), Error);
 }
 
 }  // namespace

@@ -121,12 +121,7 @@ struct FaceText::State {
     const Findings before = read_face(toml.text()).findings;
     TomlText changed = toml.copy();
     how(changed);
-    Findings added = read_face(changed.text()).findings;
-    for (const Finding& old : before) {  // its line may be another now
-      const auto same = std::find_if(added.begin(), added.end(),
-                                     [&](const Finding& finding) { return finding.message == old.message; });
-      if (same != added.end()) added.erase(same);
-    }
+    const Findings added = added_findings(before, read_face(changed.text()).findings);
     if (!added.empty()) throw_findings(added, name);
     toml = std::move(changed);
   }

@@ -269,6 +269,15 @@ void TableReader::read(std::string_view key, Color& into) {
   into = color.value_or(into);
 }
 
+Findings added_findings(const Findings& before, Findings after) {
+  for (const Finding& old : before) {
+    const auto same =
+        std::find_if(after.begin(), after.end(), [&](const Finding& one) { return one.message == old.message; });
+    if (same != after.end()) after.erase(same);
+  }
+  return after;
+}
+
 const FileKey& TableReader::about(std::string_view key) const {
   const FileKey* found = find_key(keys_, name_, key);
   if (found == nullptr) throw Error(Error::Code::misuse, fmt::format("'{}' isn't a key of {}", key, what_));

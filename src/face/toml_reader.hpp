@@ -47,6 +47,9 @@ void read_toml(std::string_view text, Findings& findings, const std::function<vo
 /// Throws Error with a line for each finding.
 [[noreturn]] void throw_findings(const Findings& findings, const std::filesystem::path& file);
 
+/// Those that weren't there before, by their messages: a line may be another after a change.
+Findings added_findings(const Findings& before, Findings after);
+
 /// "a string", "a whole number" … for people.
 std::string_view kind_name(toml::node_type type);
 

@@ -1,0 +1,35 @@
+// Idle Meter: changing the settings file as a text: comments, order and spacing stay.
+#pragma once
+
+#include <memory>
+#include <string>
+#include <string_view>
+
+namespace idlemeter {
+
+/// A settings file's text while it is edited. Every change throws Error (invalid), and changes nothing, if there is no
+/// such key, or if the settings would have more wrong with them than before (with each finding). One thread at a time.
+class SettingsText {
+ public:
+  /// `name` is what errors call it. Throws Error if the text isn't TOML; settings with other mistakes can be fixed.
+  explicit SettingsText(std::string toml, const std::string& name = "settings");
+  SettingsText(SettingsText&&) noexcept;
+  SettingsText& operator=(SettingsText&&) noexcept;
+  ~SettingsText();
+
+  [[nodiscard]] const std::string& toml() const;
+
+  /// Gives a key its value: "pace" "500 ms", "recording.overlay" "hidden", "cues.start" "[\"speech\"]". Keys are those
+  /// of settings_keys(), but for those of games, computed readings and commands. A text is written as it is meant,
+  /// without quotes; anything else as TOML.
+  void set(std::string_view key, std::string_view value);
+
+  /// Removes a key, so that its default applies. One that isn't there is fine.
+  void unset(std::string_view key);
+
+ private:
+  struct State;
+  std::unique_ptr<State> state_;
+};
+
+}  // namespace idlemeter

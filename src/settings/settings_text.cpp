@@ -1,0 +1,95 @@
+#include "idlemeter/settings/settings_text.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <functional>
+#include <vector>
+
+#include "face/toml_text.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/settings/settings.hpp"
+#include "idlemeter/settings/settings_keys.hpp"
+
+namespace idlemeter {
+
+using namespace face;
+
+namespace {
+
+bool is_repeated(const FileKey& key) {
+  return key.table == "game" || key.table == "computed" || key.table == "command";
+}
+
+std::string name_of(const FileKey& key) {
+  return key.table.empty() ? std::string(key.name) : fmt::format("{}.{}", key.table, key.name);
+}
+
+/// The key, by its table and name. Throws Error with the nearest if there is none.
+const FileKey& key_called(std::string_view name, const std::string& where) {
+  std::vector<std::string> names;
+  for (const FileKey& key : settings_keys()) {
+    if (is_repeated(key)) continue;
+    names.push_back(name_of(key));
+    if (names.back() == name) return key;
+  }
+  throw Error(Error::Code::invalid,
+              fmt::format("there is no setting '{}'{}", name,
+                          did_you_mean(std::string(name), std::vector<std::string_view>(names.begin(), names.end()))),
+              where);
+}
+
+bool is_in_quotes(KeyType type) {
+  constexpr KeyType kPlain[] = {KeyType::flag,    KeyType::number, KeyType::whole, KeyType::choices,
+                                KeyType::numbers, KeyType::texts,  KeyType::pair,  KeyType::named};
+  return std::find(std::begin(kPlain), std::end(kPlain), type) == std::end(kPlain);
+}
+
+}  // namespace
+
+struct SettingsText::State {
+  TomlText toml;
+  std::string name;
+
+  /// Throws Error with what would be wrong that isn't now.
+  void change(const std::function<void(TomlText&)>& make) {
+    TomlText changed = toml.copy();
+    make(changed);
+    const Findings added = added_findings(read_settings(toml.text()).findings, read_settings(changed.text()).findings);
+    if (!added.empty()) throw_findings(added, name);
+    toml = std::move(changed);
+  }
+};
+
+SettingsText::SettingsText(std::string toml, const std::string& name)
+    : state_(std::make_unique<State>(State{TomlText(std::move(toml), name), name})) {}
+SettingsText::SettingsText(SettingsText&&) noexcept = default;
+SettingsText& SettingsText::operator=(SettingsText&&) noexcept = default;
+SettingsText::~SettingsText() = default;
+
+const std::string& SettingsText::toml() const { return state_->toml.text(); }
+
+void SettingsText::set(std::string_view key, std::string_view value) {
+  const FileKey& known = key_called(key, state_->name);
+  const std::string literal = is_in_quotes(known.type) ? toml_string(value) : std::string(value);
+  const std::string name(known.name), table(known.table);
+  state_->change([&](TomlText& toml) {
+    if (table.empty()) return toml.set({}, name, literal);
+    if (toml.find({table}) != nullptr) return toml.set({table}, name, literal);
+    toml.set({}, table, fmt::format("{{ {} = {} }}", name, literal));
+  });
+}
+
+void SettingsText::unset(std::string_view key) {
+  const FileKey& known = key_called(key, state_->name);
+  TomlPath table;
+  if (!known.table.empty()) table.emplace_back(std::string(known.table));
+  TomlPath path = table;
+  path.emplace_back(std::string(known.name));
+  state_->change([&](TomlText& toml) {
+    if (toml.find(path) != nullptr) toml.unset(table, std::string(known.name));
+  });
+}
+
+}  // namespace idlemeter
