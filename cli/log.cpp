@@ -10,6 +10,7 @@
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/reading_filter.hpp"
 #include "idlemeter/runs/reading_log.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
@@ -37,16 +38,6 @@ Moment now() {
   return Moment{std::chrono::seconds(time.tv_sec) + Nanoseconds(time.tv_nsec)};
 }
 
-bool wants(const ReadingInfo& info, const std::vector<std::string>& words) {
-  if (info.id.starts_with("clock.") || info.id.starts_with("game.")) return false;  // every sample has its moment
-  const std::string id = lower_case(info.id), title = lower_case(info.title), device = lower_case(info.device);
-  return words.empty() || std::any_of(words.begin(), words.end(), [&](const std::string& word) {
-           const std::string part = lower_case(word);
-           return id.find(part) != std::string::npos || title.find(part) != std::string::npos ||
-                  device.find(part) != std::string::npos;
-         });
-}
-
 /// Tells of a store that takes nothing, and of one that does again.
 class Trouble {
  public:
@@ -69,12 +60,12 @@ int log_readings(const LogArgs& options) {
   Snapshot snapshot = values.next(0);
   const auto entries = snapshot.entries();
   const auto count = std::count_if(entries.begin(), entries.end(),
-                                   [&](const auto& entry) { return wants(*entry.info, options.words); });
+                                   [&](const auto& entry) { return is_for_log(*entry.info, options.words); });
   if (count == 0)
     return misuse("log", fmt::format("no reading has '{}' in its id, title or device; 'idlemeter readings' lists all",
                                      fmt::join(options.words, "' or '")));
   LogOptions how;
-  how.wants = [&options](const ReadingInfo& info) { return wants(info, options.words); };
+  how.wants = [&options](const ReadingInfo& info) { return is_for_log(info, options.words); };
   how.paces = options.pace_of;
   how.drop_oldest = options.drop_oldest;
   if (options.drop_oldest) how.part = options.part;

@@ -3,13 +3,9 @@
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
-#include <signal.h>
-#include <sys/ioctl.h>
 #include <unistd.h>
 
 #include <algorithm>
-#include <cctype>
-#include <map>
 #include <memory>
 
 #include "commands.hpp"
@@ -19,6 +15,7 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/ranges.hpp"
 #include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/reading_filter.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "output.hpp"
 #include "terminal.hpp"
@@ -35,30 +32,6 @@ struct ReadingsArgs {
   int count = 0;       // how often; 0: until Ctrl-C
   bool json = false, csv = false;
 };
-
-bool contains(std::string_view text, std::string_view word) {
-  const auto same = [](char a, char b) {
-    return std::tolower(static_cast<unsigned char>(a)) == std::tolower(static_cast<unsigned char>(b));
-  };
-  return std::search(text.begin(), text.end(), word.begin(), word.end(), same) != text.end();
-}
-
-bool matches(const ReadingInfo& info, const std::string& word) {
-  return contains(info.id, word) || contains(info.title, word) || contains(info.device, word) ||
-         contains(name_of(info.kind), word);
-}
-
-/// The readings with the word, grouped by kind and device in the order in which devices were found.
-std::vector<Snapshot::Entry> wanted(const Snapshot& snapshot, const std::string& word) {
-  std::vector<Snapshot::Entry> entries = snapshot.entries();
-  std::map<std::string, std::size_t> devices;
-  for (const auto& entry : entries) devices.try_emplace(entry.info->device, devices.size());
-  std::erase_if(entries, [&](const Snapshot::Entry& entry) { return !matches(*entry.info, word); });
-  std::stable_sort(entries.begin(), entries.end(), [&](const auto& a, const auto& b) {
-    return std::pair(a.info->kind, devices[a.info->device]) < std::pair(b.info->kind, devices[b.info->device]);
-  });
-  return entries;
-}
 
 std::string csv_line(const Snapshot::Entry& entry, const Ranges& ranges, double time) {
   const ReadingInfo& info = *entry.info;
@@ -163,7 +136,7 @@ int readings(const ReadingsArgs& options) {
   Snapshot snapshot = values.next(0);
   for (const SourceProblem& problem : snapshot.problems())
     complain("idlemeter: warning: nothing is listed of the {} source: {}\n", problem.source, problem.reason);
-  auto entries = wanted(snapshot, options.word);
+  auto entries = entries_with(snapshot, options.word);
   if (entries.empty() && !options.word.empty()) {
     const auto near = nearest_ids(options.word, snapshot);
     complain("idlemeter: no reading has '{}' in its id, title, device or kind{}; 'idlemeter readings' lists all {}\n",
@@ -177,7 +150,7 @@ int readings(const ReadingsArgs& options) {
   printer.show(entries, 0);
   for (int done = 1; options.seconds > 0 && !stopped() && (options.count == 0 || done < options.count); ++done) {
     snapshot = values.next(options.seconds);
-    if (!stopped()) printer.show(wanted(snapshot, options.word), in_seconds(snapshot.time() - start));
+    if (!stopped()) printer.show(entries_with(snapshot, options.word), in_seconds(snapshot.time() - start));
   }
   return 0;
 }

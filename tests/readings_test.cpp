@@ -7,6 +7,7 @@
 #include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/readings/frame_readings.hpp"
 #include "idlemeter/readings/reading.hpp"
+#include "idlemeter/readings/reading_filter.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/readings/units.hpp"
 
@@ -233,6 +234,37 @@ TEST(FrameReadings, AreMissingBeforeTheFirstFrame) {
   ASSERT_EQ(batch->values.size(), batch->list->readings().size());
   for (std::size_t i = 0; i + 2 < batch->values.size(); ++i)
     EXPECT_FALSE(number(batch->values[i])) << batch->list->readings()[i].id;
+}
+
+TEST(ReadingFilter, FindsByWordsAndKeepsDevicesTogether) {
+  const auto reading = [](const char* id, const char* title, const char* device, DeviceKind kind) {
+    return ReadingInfo{.id = id, .title = title, .device = device, .kind = kind};
+  };
+  const ReadingList list({reading("gpu.temp", "GPU temperature", "Marl G9", DeviceKind::graphics),
+                          reading("cpu.load", "Processor load", "Corvid 8", DeviceKind::processor),
+                          reading("gpu1.temp", "GPU temperature", "Marl I3", DeviceKind::graphics),
+                          reading("gpu.load", "GPU load", "Marl G9", DeviceKind::graphics),
+                          reading("clock.now", "Time of day", "System", DeviceKind::system)});
+  const auto shared = std::make_shared<const ReadingList>(list);
+  const Snapshot snapshot(
+      {}, {std::make_shared<Batch>(Batch{shared, std::vector<Value>(shared->readings().size(), 1.0), {}})});
+  const struct {
+    const char* word;
+    std::vector<std::string> ids;
+  } cases[] = {{"", {"cpu.load", "gpu.temp", "gpu.load", "gpu1.temp", "clock.now"}},
+               {"TEMP", {"gpu.temp", "gpu1.temp"}},
+               {"corvid", {"cpu.load"}},
+               {"graphics", {"gpu.temp", "gpu.load", "gpu1.temp"}},
+               {"nothing", {}}};
+  for (const auto& c : cases) {
+    std::vector<std::string> ids;
+    for (const auto& entry : entries_with(snapshot, c.word)) ids.push_back(entry.info->id);
+    EXPECT_EQ(ids, c.ids) << c.word;
+  }
+  EXPECT_TRUE(is_for_log(shared->readings()[0], {}));
+  EXPECT_TRUE(is_for_log(shared->readings()[0], {"disk", "gpu"}));
+  EXPECT_FALSE(is_for_log(shared->readings()[0], {"disk"}));
+  EXPECT_FALSE(is_for_log(shared->readings()[4], {})) << "every sample has its time";
 }
 
 }  // namespace
