@@ -107,7 +107,7 @@ Keys cell_keys() {
       {"cell", "caution", number, "in the shown unit: from here on the value has the first warning colour"},
       {"cell", "danger", number, "from here on it has the second"},
       in_range({"cell", "width", number,
-                "of a trace (240), a ring or a reel (64); the least width of a text. A trace alone in a row without a "
+                "240 for a trace, 64 for a ring or a reel; for a text the least. A trace alone in a row without a "
                 "label is as wide as the others",
                 ""},
                4, kWidest)};
