@@ -29,7 +29,7 @@ constexpr std::pair<Error::Hint, const char*> kAdvice[] = {
     {Error::Hint::table_format, "name its time with --time, its delimiter with --delimiter"},
     {Error::Hint::another_port, "choose another with --address or --port"},
     {Error::Hint::pack_face, "name a file that 'idlemeter face pack' made"},
-    {Error::Hint::own_face, "{} with 'idlemeter face new NAME --from STARTER'"},
+    {Error::Hint::own_face, "start one of your own with 'idlemeter face new NAME --from STARTER'"},
     {Error::Hint::list_faces, "'idlemeter face list' lists all; {}"},
     {Error::Hint::record, "start a recording with 'idlemeter tell record'"},
     {Error::Hint::play_game,

@@ -11,6 +11,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
+#include <algorithm>
 #include <atomic>
 #include <cmath>
 #include <filesystem>
@@ -103,6 +104,12 @@ std::vector<double> notes_in(const std::vector<std::int16_t>& samples) {
   return notes;
 }
 
+/// A busy sound server may drop a part of a note, which is heard as two then.
+std::vector<double> without_repeats(std::vector<double> notes) {
+  notes.erase(std::unique(notes.begin(), notes.end()), notes.end());
+  return notes;
+}
+
 struct Sound {
   Kind kind;
   std::vector<double> notes;
@@ -136,20 +143,22 @@ TEST_F(ACue, IsHeardFromTheSoundServerWhenItIsGiven) {
     ears = pa_simple_new(nullptr, "ears", PA_STREAM_RECORD, "ears.monitor", "ears", &format, nullptr, &buffer, &error);
     return ears != nullptr;
   })) << error;
-  std::vector<std::int16_t> samples;
-  const auto listen = [&] {
-    samples.resize(samples.size() + kToneRate / 2);
-    EXPECT_GE(pa_simple_read(ears, samples.data() + samples.size() - kToneRate / 2, kToneRate, &error), 0) << error;
-    return notes_in(samples);
+  const auto listen = [&] {  // for half a second
+    std::vector<std::int16_t> samples(kToneRate / 2);
+    EXPECT_GE(pa_simple_read(ears, samples.data(), samples.size() * sizeof(samples[0]), &error), 0) << error;
+    return samples;
   };
   Cues cues(only(CueWay::tone));
   for (const Sound& sound : kSounds) {
-    samples.clear();
-    EXPECT_TRUE(listen().empty()) << "not before";
+    EXPECT_TRUE(notes_in(listen()).empty()) << "not before";
     cues.give({sound.kind, "", ""});
-    for (int i = 0; i < 60 && listen().size() < sound.notes.size(); ++i) {
+    std::vector<std::int16_t> heard;
+    for (int i = 0; i < 60; ++i) {
+      const std::vector<std::int16_t> part = listen();
+      heard.insert(heard.end(), part.begin(), part.end());
+      if (notes_in(part).empty() && !notes_in(heard).empty()) break;  // it is over
     }
-    EXPECT_EQ(listen(), sound.notes) << static_cast<int>(sound.kind);
+    EXPECT_EQ(without_repeats(notes_in(heard)), without_repeats(sound.notes)) << static_cast<int>(sound.kind);
   }
   EXPECT_TRUE(cues.problems().empty());
   pa_simple_free(ears);
