@@ -76,6 +76,17 @@ void log_seconds(benchmark::State& state) {
 }
 BENCHMARK(log_seconds)->DenseRange(0, 2)->Unit(benchmark::kMillisecond)->UseRealTime();
 
+/// A minute at about 120 frames a second.
+std::int64_t record_minute(Store& store, std::mt19937_64& random) {
+  Recorder recorder(store, {.game = "Tidepool Rally"}, [] { return Moment{}; });
+  Moment at{};
+  for (int i = 0; i < 7'200; ++i) {
+    const Nanoseconds interval = 8 * kMillisecond + Nanoseconds(static_cast<std::int64_t>(random() % 1'000'000));
+    recorder.add({at += interval, interval, interval / 2});
+  }
+  return recorder.finish();
+}
+
 /// Ten runs of a minute at 120 frames a second in two groups, from the store to the page.
 void report(benchmark::State& state) {
   const auto file = std::filesystem::temp_directory_path() / fmt::format("idlemeter-bench-{}.db", ::getpid());
@@ -85,14 +96,8 @@ void report(benchmark::State& state) {
     std::vector<RunGroup> groups = {{"before", {}}, {"after", {}}};
     std::mt19937_64 random(7);
     for (int run = 0; run < 10; ++run) {
-      Recorder recorder(store, {.game = "Tidepool Rally"}, [] { return Moment{}; });
-      Moment at{};
-      for (int i = 0; i < 7'200; ++i) {
-        const Nanoseconds interval = 8 * kMillisecond + Nanoseconds(static_cast<std::int64_t>(random() % 1'000'000));
-        at += interval;
-        recorder.add({at, interval, interval / 2});
-      }
-      groups[run < 5 ? 0 : 1].runs.push_back(insight_of(store, recorder.finish(), {.figures = figures.request()}));
+      const std::int64_t id = record_minute(store, random);
+      groups[run < 5 ? 0 : 1].runs.push_back(insight_of(store, id, {.figures = figures.request()}));
     }
     for (auto _ : state) benchmark::DoNotOptimize(report_page(store, groups, figures));
   }
@@ -107,15 +112,7 @@ void run_list(benchmark::State& state) {
     Store store(file);
     std::vector<std::int64_t> runs;
     std::mt19937_64 random(7);
-    for (int run = 0; run < 100; ++run) {
-      Recorder recorder(store, {.game = "Tidepool Rally"}, [] { return Moment{}; });
-      Moment at{};
-      for (int i = 0; i < 7'200; ++i) {
-        const Nanoseconds interval = 8 * kMillisecond + Nanoseconds(static_cast<std::int64_t>(random() % 1'000'000));
-        recorder.add({at += interval, interval, interval / 2});
-      }
-      runs.push_back(recorder.finish());
-    }
+    for (int run = 0; run < 100; ++run) runs.push_back(record_minute(store, random));
     const FigureSet figures({"frame.average", "frame.low@1%"});
     InsightOptions how{.figures = figures.request(), .readings = figures.readings()};
     for (auto _ : state) {

@@ -102,6 +102,10 @@ TEST(FaceLibrary, FindsFilesKeptFacesAndStarters) {
     EXPECT_EQ(FaceFile(written).text(), find_starter("strip")->toml);
   }
   EXPECT_FALSE(fs::exists(written)) << "gone with the library";
+  FaceLibrary later(folder / "later");
+  (void)later.file_of("strip");
+  const fs::path own = later.add("strip", *find_starter("rate"));
+  EXPECT_EQ(later.own_file_of("strip"), own) << "one's own comes first";
   EXPECT_EQ(problem_of([&] { return faces.own_file_of("strip"); }), "'strip' is a starter");
   EXPECT_EQ(problem_of([&] { return faces.file_of("mien"); }), "there is no face 'mien'; did you mean 'mine'?");
   for (const char* name : {"mine", "dash"})

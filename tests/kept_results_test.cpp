@@ -122,6 +122,27 @@ TEST(KeptResults, AreForgottenWithWhatTheyRestOn) {
   EXPECT_EQ(count_of(runs.file, "SELECT count(*) FROM run_result WHERE run = 1"), 0);
 }
 
+TEST(KeptResults, AreTheSameForRemovedRunsAndBesideADamagedOne) {
+  Runs runs;
+  runs.store.remove(Ids{2});
+  const auto removed = [&] {
+    return text_of(
+        insights_of_list(runs.store, runs.store.runs(Store::Facts::all, Store::Which::removed), {.hitches = 0}));
+  };
+  const std::string first = removed();
+  EXPECT_NE(first.find("\"run\": 2"), std::string::npos) << first.substr(0, 200);
+  EXPECT_EQ(removed(), first);
+  runs.store.restore(Ids{2});
+  (void)insights_of(runs.store, kRuns, {.hitches = 0});
+  change(runs.file, "UPDATE run_result SET result = x'00' WHERE run = 1; UPDATE run_result SET ended = 'time'");
+  change(runs.file, "UPDATE run_result SET ended = 'asked', lost = 1 WHERE run = 3");
+  (void)insights_of(runs.store, kRuns, {.hitches = 0});
+  EXPECT_EQ(count_of(runs.file,
+                     "SELECT count(*) FROM run_result WHERE length(result) > 100 AND ended = 'asked' AND "
+                     "lost = 0"),
+            3);
+}
+
 TEST(KeptResults, AreOnlyAHelp) {
   const Runs runs(1);
   fs::permissions(runs.file, fs::perms::owner_read | fs::perms::group_read | fs::perms::others_read);

@@ -18,6 +18,13 @@ namespace {
 
 namespace fs = std::filesystem;
 
+void copy_picture(const fs::path& from, const fs::path& to) {
+  std::error_code failed;
+  fs::create_directories(to.parent_path(), failed);
+  if (!failed) fs::copy_file(from, to, failed);
+  if (failed) throw Error(Error::Code::unwritable, "cannot copy a picture: " + failed.message(), to.string());
+}
+
 bool is_file_name(const std::string& name) { return name.find('/') != std::string::npos || name.ends_with(".toml"); }
 
 }  // namespace
@@ -29,28 +36,32 @@ std::vector<std::string> FaceLibrary::names() const {
   return names;
 }
 
-fs::path FaceLibrary::file_of(const std::string& name) {
+std::optional<fs::path> FaceLibrary::user_file_of(const std::string& name) const {
   if (is_file_name(name) || fs::is_regular_file(name)) return name;
-  if (const auto kept = kept_face(name, folder_)) return *kept;
+  return kept_face(name, folder_);
+}
+
+fs::path FaceLibrary::file_of(const std::string& name) {
+  if (const auto own = user_file_of(name)) return *own;
   const Starter* starter = find_starter(name);
   if (starter == nullptr) throw_unknown(name);
-  auto& written = starters_[name];
-  if (written == nullptr) {
-    const ScratchFolder::Writing writing;
-    written = std::make_unique<ScratchFolder>();
-    write_starter(*starter, written->path() / (name + ".toml"));
-  }
-  return written->path() / (name + ".toml");
+  const auto written = starters_.find(name);
+  if (written != starters_.end()) return written->second->path() / (name + ".toml");
+  const ScratchFolder::Writing writing;
+  auto folder = std::make_unique<ScratchFolder>();
+  fs::path file = folder->path() / (name + ".toml");
+  write_starter(*starter, file);
+  starters_.emplace(name, std::move(folder));
+  return file;
 }
 
 Face FaceLibrary::load(const std::string& name) { return load_face(file_of(name)); }
 
-fs::path FaceLibrary::own_file_of(const std::string& name) {
-  fs::path file = file_of(name);
-  if (starters_.contains(name))
-    throw Error(Error::Code::invalid, fmt::format("'{}' is a starter", name), "", "make a face of your own from it",
-                Error::Hint::own_face);
-  return file;
+fs::path FaceLibrary::own_file_of(const std::string& name) const {
+  if (const auto own = user_file_of(name)) return *own;
+  if (find_starter(name) == nullptr) throw_unknown(name);
+  throw Error(Error::Code::invalid, fmt::format("'{}' is a starter", name), "", "make a face of your own from it",
+              Error::Hint::own_face);
 }
 
 void FaceLibrary::throw_unknown(const std::string& name) const {
@@ -88,10 +99,7 @@ FaceLibrary::Copied FaceLibrary::copy(const std::string& from, const std::string
       throw Error(Error::Code::exists, "already exists", (folder / picture).string(), "copy into another folder");
   }
   replace_file(file, FaceFile(old_file).text(), FileKind::toml);
-  for (const std::string& picture : pictures) {
-    fs::create_directories((folder / picture).parent_path());
-    fs::copy_file(old_file.parent_path() / picture, folder / picture);
-  }
+  for (const std::string& picture : pictures) copy_picture(old_file.parent_path() / picture, folder / picture);
   return {file, pictures.size()};
 }
 

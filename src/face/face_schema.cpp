@@ -10,8 +10,6 @@ namespace {
 
 using Json = nlohmann::ordered_json;
 
-constexpr double kAny = 1e15;
-
 Json reference(const std::string& name) { return {{"$ref", "#/$defs/" + name}}; }
 
 void put_range(Json& schema, const FileKey& key) {
@@ -21,8 +19,8 @@ void put_range(Json& schema, const FileKey& key) {
     else
       schema[name] = value;
   };
-  if (key.least > -kAny) put("minimum", key.least);
-  if (key.most < kAny) put("maximum", key.most);
+  if (key.least > -kAnyNumber) put("minimum", key.least);
+  if (key.most < kAnyNumber) put("maximum", key.most);
 }
 
 Json array_of(const FileKey& key, const char* type) {

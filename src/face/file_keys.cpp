@@ -189,7 +189,7 @@ std::string values_words(const FileKey& key) {
     return words;
   }
   const bool is_number = key.type == KeyType::number || key.type == KeyType::whole || key.type == KeyType::pair;
-  if (is_number && key.least > -1e15) return fmt::format("{} to {}", key.least, key.most);
+  if (is_number && key.least > -kAnyNumber) return fmt::format("{} to {}", key.least, key.most);
   if (key.type == KeyType::duration) return fmt::format("{} to {} s", key.least, key.most);
   return "";
 }

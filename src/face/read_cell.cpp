@@ -17,8 +17,6 @@ namespace {
 using base::value_of;
 using base::word_of;
 
-constexpr double kLargestNumber = 1e15;
-
 void read_unit(TableReader& table, std::optional<Unit>& unit) {
   const toml::node* node = table.find("unit");
   if (node == nullptr) return;
@@ -36,7 +34,7 @@ void read_range(TableReader& table, auto& range) {
   if (node == nullptr) return;
   const auto pair = pair_of(node);
   if (!pair) return table.report(*node, "'range' is two numbers like [0, 40]");
-  const bool rises = pair->first < pair->second && pair->first >= -kLargestNumber && pair->second <= kLargestNumber;
+  const bool rises = pair->first < pair->second && pair->first >= -kAnyNumber && pair->second <= kAnyNumber;
   if (!rises) return table.report(*node, "'range' goes from a smaller to a larger number");
   range = *pair;
 }
@@ -48,7 +46,7 @@ void read_guides(TableReader& table, std::vector<double>& guides) {
   bool right = array != nullptr && array->size() <= limits::kGuides;
   for (std::size_t i = 0; right && i < array->size(); ++i) {
     const auto value = array->get(i)->value<double>();
-    right = value && std::abs(*value) <= kLargestNumber;
+    right = value && std::abs(*value) <= kAnyNumber;
     guides.push_back(value.value_or(0));
   }
   if (!right) table.report(*node, fmt::format("'guides' is up to {} numbers like [16.7, 33.3]", limits::kGuides));

@@ -7,13 +7,14 @@
 
 #include "idlemeter/insight/run_insight.hpp"
 #include "insight/insight_bytes.hpp"
+#include "insight/work_out.hpp"
 #include "runs/kept_results.hpp"
 
 namespace idlemeter {
 namespace {
 
 /// Of everything that insight_of() works out, and of insight_bytes. A change of either gives it a new number: what
-/// stores have kept is worked out anew then. Insights.AreWorkedOutByThisDefinition fails if that was forgotten.
+/// stores have kept is computed again then. Insights.AreWorkedOutByThisDefinition fails if that was forgotten.
 constexpr std::int64_t kDefinition = 1;
 
 bool has(const auto& all, const auto& one) { return std::find(all.begin(), all.end(), one) != all.end(); }
@@ -60,10 +61,6 @@ void choose_figures(Summary& summary, const SummaryRequest& request) {
   summary.percentiles = std::move(percentiles);
 }
 
-void choose_readings(std::vector<ReadingInsight>& readings, const std::optional<std::vector<std::string>>& wanted) {
-  if (wanted) std::erase_if(readings, [&](const ReadingInsight& one) { return !has(*wanted, one.info.id); });
-}
-
 /// The details of runs; of many, all of the store's are read at once.
 std::vector<RunInfo> details_of(const Store& store, std::span<const std::int64_t> runs) {
   constexpr std::size_t kMany = 20;
@@ -89,19 +86,23 @@ std::vector<RunInsight> insights_of(const Store& store, std::span<const std::int
 }
 
 std::vector<RunInsight> insights_of_list(const Store& store, std::vector<RunInfo> runs, const InsightOptions& options) {
+  std::vector<RunInsight> all;
+  all.reserve(runs.size());
+  if (options.hitches > 0) {  // they aren't kept
+    for (RunInfo& run : runs) all.push_back(insight::work_out(store, std::move(run), options));
+    return all;
+  }
   InsightOptions wide = options;  // answers the usual questions with one result
   if (is_part_of(options.figures, SummaryRequest{})) wide.figures = {};
   wide.readings.reset();
   runs::KeptResults kept(store, question_of(wide), kDefinition);
-  std::vector<RunInsight> all;
-  all.reserve(runs.size());
   for (RunInfo& run : runs) {
-    const auto bytes = options.hitches == 0 ? kept.find(run) : std::nullopt;
+    const auto bytes = kept.find(run);
     auto insight = bytes ? insight::insight_from(*bytes, options.readings) : std::nullopt;
     if (!insight) {
-      insight = insight_of(store, run.id, wide);
-      if (options.hitches == 0) kept.keep(run, insight::bytes_of(*insight));
-      choose_readings(insight->readings, options.readings);
+      insight = insight::work_out(store, run, wide);
+      kept.keep(run, insight::bytes_of(*insight));
+      insight::choose_readings(insight->readings, options.readings);
     }
     insight->info = std::move(run);
     choose_figures(insight->summary, options.figures);

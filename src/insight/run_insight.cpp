@@ -6,6 +6,7 @@
 #include <set>
 #include <span>
 #include <string_view>
+#include <utility>
 
 #include "frames/median.hpp"
 #include "idlemeter/base/time.hpp"
@@ -15,6 +16,7 @@
 #include "insight/doubts.hpp"
 #include "insight/find_series.hpp"
 #include "insight/robust.hpp"
+#include "insight/work_out.hpp"
 
 namespace idlemeter {
 
@@ -271,16 +273,26 @@ const ReadingInsight* RunInsight::reading(std::string_view id) const {
   return found == readings.end() ? nullptr : &*found;
 }
 
-RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions& options) {
+namespace insight {
+
+void choose_readings(std::vector<ReadingInsight>& readings, const std::optional<std::vector<std::string>>& wanted) {
+  if (!wanted) return;
+  std::erase_if(readings, [&](const ReadingInsight& one) {
+    return std::find(wanted->begin(), wanted->end(), one.info.id) == wanted->end();
+  });
+}
+
+RunInsight work_out(const Store& store, RunInfo run, const InsightOptions& options) {
   RunInsight insight;
-  insight.info = store.run(run);
+  insight.info = std::move(run);
+  const std::int64_t id = insight.info.id;
   insight.edge = std::min(60 * kSecond, insight.info.length / 3);
-  std::vector<FrameRecord> frames = store.frames(run);
+  std::vector<FrameRecord> frames = store.frames(id);
   add_figures(insight, frames, options);
-  const std::vector<ReadingInfo> readings = store.readings(run);
+  const std::vector<ReadingInfo> readings = store.readings(id);
   add_readings(insight, store, readings, options);
   add_oddities(insight, store, readings);
-  const std::vector<RunSeries> some = store.series(run, [](const ReadingInfo& info) {
+  const std::vector<RunSeries> some = store.series(id, [](const ReadingInfo& info) {
     return info.id == "gpu.load" || info.id == kMarkReading || are_doubts_in(info);
   });
   insight.marks = marks_in(find_series(some, kMarkReading));
@@ -289,12 +301,14 @@ RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions
                                             [](const LimitedSecond& one) { return one.gpu_share.has_value(); });
   add_efficiency(insight);
   insight.doubts = doubts_about(insight, some);
-  if (options.readings) {
-    std::erase_if(insight.readings, [&wanted = *options.readings](const ReadingInsight& one) {
-      return std::find(wanted.begin(), wanted.end(), one.info.id) == wanted.end();
-    });
-  }
+  choose_readings(insight.readings, options.readings);
   return insight;
+}
+
+}  // namespace insight
+
+RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions& options) {
+  return work_out(store, store.run(run), options);
 }
 
 }  // namespace idlemeter

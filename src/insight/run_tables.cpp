@@ -178,7 +178,7 @@ Table means_of(const std::vector<RunInsight>& runs, const std::vector<ReadingIns
 
 }  // namespace
 
-std::string run_heading(const RunInfo& run, Facts facts) {
+std::string run_heading(const RunInfo& run, RunFacts facts) {
   constexpr std::string_view kMain[] = {"Machine", "Processor", "GPU", "Graphics API", "Picture"};
   const std::string game = run.details.game.empty() ? "no name" : printable(run.details.game);
   std::string text =
@@ -200,10 +200,10 @@ std::string run_heading(const RunInfo& run, Facts facts) {
     if (fact != run.details.facts.end()) machine.push_back(fact->first + " " + fact->second);
   }
   add("settings", fmt::format("{}", fmt::join(settings, ", ")));
-  if (facts == Facts::main) add("machine", fmt::format("{}", fmt::join(machine, ", ")));
+  if (facts == RunFacts::main) add("machine", fmt::format("{}", fmt::join(machine, ", ")));
   add("note", run.details.note);
   add("tags", fmt::format("{}", fmt::join(run.details.tags, ", ")));
-  if (facts == Facts::main) return text;
+  if (facts == RunFacts::main) return text;
   add("ended", run.end ? std::string(name_of(*run.end)) : "unknown");
   add("lost", fmt::format("{} frames", run.lost));
   Table table({left, left});
@@ -253,7 +253,7 @@ std::string run_list_text(const std::vector<RunInfo>& runs, const std::map<std::
 }
 
 std::string run_statistics_text(const RunInsight& run) {
-  std::string text = run_heading(run.info, Facts::all) + "\n";
+  std::string text = run_heading(run.info, RunFacts::all) + "\n";
   if (run.summary.frames > 0) {
     Table table({left, left, right, right, left});
     table.add({"", "", "FPS", "ms", ""});

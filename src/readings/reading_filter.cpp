@@ -9,8 +9,8 @@
 namespace idlemeter {
 
 bool has_word(const ReadingInfo& info, std::string_view word) {
-  const std::string part = lower_case(std::string(word));
-  const auto has = [&](std::string_view text) { return lower_case(std::string(text)).find(part) != std::string::npos; };
+  const std::string part = lower_case(word);
+  const auto has = [&](std::string_view text) { return lower_case(text).find(part) != std::string::npos; };
   return has(info.id) || has(info.title) || has(info.device) || has(name_of(info.kind));
 }
 

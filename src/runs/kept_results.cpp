@@ -39,8 +39,7 @@ std::optional<std::string> KeptResults::find(const RunInfo& run) {
     const auto packed = row.blob<char>(0);
     return unpack_bytes({packed.data(), packed.size()});
   } catch (const Error&) {
-    reads_ = false;
-    return std::nullopt;
+    return std::nullopt;  // a damaged one hides no other
   }
 }
 

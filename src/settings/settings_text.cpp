@@ -36,7 +36,7 @@ const FileKey& key_called(std::string_view name, const std::string& where) {
   }
   throw Error(Error::Code::invalid,
               fmt::format("there is no setting '{}'{}", name,
-                          did_you_mean(std::string(name), std::vector<std::string_view>(names.begin(), names.end()))),
+                          did_you_mean(name, std::vector<std::string_view>(names.begin(), names.end()))),
               where);
 }
 

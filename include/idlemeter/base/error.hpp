@@ -12,7 +12,7 @@ namespace idlemeter {
 /// A failure that a person can fix. `what()` reads "WHERE: PROBLEM; FIX", without the parts that are empty:
 /// "runs.db: not an Idle Meter store (file is not a database); name another file".
 ///
-/// The library throws nothing else, except std::bad_alloc. It throws while something is set up (a file is opened, a
+/// The library throws nothing else on purpose. It throws while something is set up (a file is opened, a
 /// face is read). The running loop never throws: a source that fails is a reading that is missing, with its reason.
 /// What is wrong with data is a result: findings of a face, problems of a store, a missing value.
 class Error : public std::runtime_error {

@@ -1,9 +1,10 @@
-// Idle Meter: the faces that there are by name: a user's own and the starters.
+// Idle Meter: faces by name, the user's own and the starters.
 #pragma once
 
 #include <filesystem>
 #include <map>
 #include <memory>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -23,15 +24,15 @@ class FaceLibrary {
   /// Kept faces, then starters.
   [[nodiscard]] std::vector<std::string> names() const;
 
-  /// The file of a face. A starter is written into a file that is there as long as the library. Throws Error
-  /// (not_found) with the nearest name if there is none.
+  /// The file of a face. A starter is written to a temporary file, which the library removes in its destructor. Throws
+  /// Error (not_found), naming the nearest face, if no face has that name.
   [[nodiscard]] std::filesystem::path file_of(const std::string& name);
 
-  /// Throws Error with all that is wrong with it, or if there is none.
+  /// Throws Error as file_of() does, or listing every mistake in the face.
   [[nodiscard]] Face load(const std::string& name);
 
-  /// The file of a face that may be changed. Throws Error if it is a starter, or if there is none.
-  [[nodiscard]] std::filesystem::path own_file_of(const std::string& name);
+  /// The file of a face that the user may edit. Throws Error as file_of() does, or if the face is a starter.
+  [[nodiscard]] std::filesystem::path own_file_of(const std::string& name) const;
 
   /// Makes a new face from a starter. Returns its file. Throws Error if the name is taken.
   std::filesystem::path add(const std::string& name, const Starter& starter) const;
@@ -52,11 +53,13 @@ class FaceLibrary {
   [[nodiscard]] std::filesystem::path unpack(const std::filesystem::path& bundle, const std::string& name) const;
 
  private:
+  /// Empty if it is a starter's name, or nobody's.
+  [[nodiscard]] std::optional<std::filesystem::path> user_file_of(const std::string& name) const;
   [[nodiscard]] std::filesystem::path new_file(const std::string& name, bool with_pictures) const;
   [[noreturn]] void throw_unknown(const std::string& name) const;
 
   std::filesystem::path folder_;
-  std::map<std::string, std::unique_ptr<ScratchFolder>> starters_;  // that were written out
+  std::map<std::string, std::unique_ptr<ScratchFolder>> starters_;  // those written so far
 };
 
 }  // namespace idlemeter

@@ -17,7 +17,7 @@ struct FacePreview {
   Image image;
   Scene scene;                        ///< with the areas of the parts
   std::vector<std::string> unknown;   ///< readings that the face asks for and that aren't there, by id
-  std::vector<std::string> problems;  ///< pictures that can't be read, a sentence each; they are left out
+  std::vector<std::string> problems;  ///< a sentence for each unreadable picture; the preview omits it
   bool fits = true;                   ///< false if the face needs more than the picture
 };
 

@@ -9,6 +9,9 @@
 
 namespace idlemeter {
 
+/// The largest number that a file may hold; a key with this limit has none of its own.
+inline constexpr double kAnyNumber = 1e15;
+
 enum class KeyType : std::uint8_t {
   text,
   reading,   ///< the id of one
@@ -34,9 +37,9 @@ struct FileKey {
   std::string_view table;  ///< "" at the top, "place", "row", "cell" …
   std::string_view name;
   KeyType type = KeyType::text;
-  std::string_view words = {};  ///< what it does, after "…: "
+  std::string_view words = {};  ///< what the key does
   std::string_view usual = {};  ///< the default, as the file would say it; empty: none
-  double least = -1e15, most = 1e15;
+  double least = -kAnyNumber, most = kAnyNumber;
   std::vector<std::string_view> choices = {};
   std::vector<std::string_view> ways = {};  ///< of a cell: the values of "as" that have it; empty: all
 };
@@ -44,10 +47,10 @@ struct FileKey {
 /// All keys of a face file; a pin has those of a cell too.
 [[nodiscard]] const std::vector<FileKey>& face_keys();
 
-/// The key in a table; nullptr if there is none.
+/// Finds a table's key by its name. Returns nullptr if the table has no such key.
 [[nodiscard]] const FileKey* find_key(std::span<const FileKey> keys, std::string_view table, std::string_view name);
 
-/// Words for the values that a key takes: "from 4 to 400", "`left`, `centre` or `right`"; "" if they need none.
+/// The values that a key accepts: "4 to 400", "`left`, `centre`, `right`". Empty if any value of its type will do.
 [[nodiscard]] std::string values_words(const FileKey& key);
 
 /// "a trace, a ring or a reel": what may have the key; "" if it isn't of some ways only.

@@ -63,7 +63,7 @@ struct InsightOptions {
       {"gpu.hotspot.temp", 95},
       {"gpu.memory.temp", 95},
       {"cpu.temp", 90}};
-  std::size_t hitches = 5;                                ///< of which the oddities are looked for, the worst first
+  std::size_t hitches = 5;                                ///< how many of the worst hitches to examine for oddities
   std::optional<std::vector<std::string>> readings = {};  ///< only these, by id; empty: all
 };
 
@@ -96,13 +96,12 @@ struct RunInsight {
 /// Error as summarize() does.
 [[nodiscard]] RunInsight insight_of(const Store& store, std::int64_t run, const InsightOptions& options = {});
 
-/// The same of several runs. Without hitches, what was worked out of a finished run is kept in its store, if that can
-/// be written to, and the next question takes microseconds: O(readings) a run. docs/store.md says when kept results
-/// are worked out anew.
+/// Insights of several runs. With `hitches` 0, results of finished runs are cached in the store if it is writable;
+/// later calls then cost O(readings) a run. docs/store.md says when a cached result is recomputed.
 [[nodiscard]] std::vector<RunInsight> insights_of(const Store& store, std::span<const std::int64_t> runs,
                                                   const InsightOptions& options = {});
 
-/// The same of runs that were listed already, whose details are taken as they are. None may be damaged.
+/// The same for runs that Store::runs() listed, removed ones too. None may be damaged.
 [[nodiscard]] std::vector<RunInsight> insights_of_list(const Store& store, std::vector<RunInfo> runs,
                                                        const InsightOptions& options = {});
 

@@ -18,15 +18,15 @@ namespace idlemeter {
 /// What the user says of a run, on a line: its settings, tags and note; also that it is damaged or not finished.
 [[nodiscard]] std::string run_remarks(const RunInfo& run);
 
-/// A line for each run, with a heading. `sizes` in bytes add a column, unless there are none.
+/// A line for each run, below a heading. Shows a column of sizes if `sizes` (bytes by run) isn't empty.
 [[nodiscard]] std::string run_list_text(const std::vector<RunInfo>& runs,
                                         const std::map<std::int64_t, std::uint64_t>& sizes = {});
 
 /// Which facts of a run a heading has: the machine's main ones in a line, or all of them, a line each.
-enum class Facts : std::uint8_t { main, all };
+enum class RunFacts : std::uint8_t { main, all };
 
 /// The first lines about a run: number, game, date, settings, machine, note, tags.
-[[nodiscard]] std::string run_heading(const RunInfo& run, Facts facts = Facts::main);
+[[nodiscard]] std::string run_heading(const RunInfo& run, RunFacts facts = RunFacts::main);
 
 /// The figures that run_screen() shows.
 [[nodiscard]] SummaryRequest screen_request();

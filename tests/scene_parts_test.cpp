@@ -1,0 +1,44 @@
+// Where the parts of a face are in its picture.
+#include <gtest/gtest.h>
+
+#include <algorithm>
+#include <string>
+#include <vector>
+
+#include "idlemeter/face/face_text.hpp"
+#include "idlemeter/face/scene.hpp"
+#include "laid_out.hpp"
+
+namespace idlemeter {
+namespace {
+
+using namespace testing;
+
+TEST(SceneParts, AreFoundWhereTheyAreDrawn) {
+  const std::string toml = std::string(kFace) +
+                           "[[pin]]\nat = [1500, 20]\nbox = [200, 60]\nlayer = \"behind\"\n"
+                           "[[pin]]\nat = [1520, 30]\ntext = \"hello\"\n";
+  const Scene scene = scene_of(toml, values(9));
+  std::vector<std::string> names;
+  for (const PartArea& area : scene.parts) names.push_back(to_string(area.part));
+  EXPECT_EQ(names, (std::vector<std::string>{"pin:1", "row:1", "row:1/1", "row:1/2", "row:2", "row:2/1", "pin:2"}));
+  const struct {
+    const char* text;
+    const char* part;
+  } cases[] = {{"GPU", "row:1"}, {"9", "row:1/1"}, {"60", "row:1/2"}, {"12.8", "row:2/1"}, {"hello", "pin:2"}};
+  for (const auto& c : cases) {
+    const auto shown = texts(scene);
+    const auto text = std::find_if(shown.begin(), shown.end(), [&](const TextShape& t) { return t.text == c.text; });
+    ASSERT_NE(text, shown.end()) << c.text;
+    const auto part = scene.part_at({text->x + 1, text->baseline - 1});
+    ASSERT_TRUE(part) << c.text;
+    EXPECT_EQ(to_string(*part), c.part) << c.text;
+    FaceText(toml).remove(c.part);  // the name is one that changes take
+  }
+  EXPECT_EQ(to_string(scene.part_at({1'690, 75}).value_or(PartId{})), "pin:1") << "beside the text, the box";
+  EXPECT_EQ(to_string(scene.part_at({scene.bounds.x + 1, scene.bounds.y + 1}).value_or(PartId{.pin = 9})), "face");
+  EXPECT_FALSE(scene.part_at({5, 1'075}));
+}
+
+}  // namespace
+}  // namespace idlemeter
