@@ -1,6 +1,7 @@
 // idlemeter tell: commands for running meters.
 #include <fmt/format.h>
 
+#include <list>
 #include <memory>
 
 #include "commands.hpp"
@@ -9,8 +10,11 @@
 #include "idlemeter/meter/command.hpp"
 #include "idlemeter/meter/meter_words.hpp"
 #include "idlemeter/meter/running_meters.hpp"
+#include "idlemeter/meter/watch.hpp"
 #include "output.hpp"
 #include "plan_options.hpp"
+#include "terminal.hpp"
+#include "values.hpp"
 
 namespace idlemeter::cli {
 namespace {
@@ -21,6 +25,8 @@ struct TellOptions {
   MeterCommand command;
   int pid = 0;
   bool json = false;
+  Nanoseconds every{};  // 0: once
+  int count = 0;        // of states; 0: until Ctrl-C
 };
 
 /// All, or the one with that process or with a game of that process.
@@ -58,6 +64,26 @@ int tell(const TellOptions& options) {
   return status;
 }
 
+/// The state of each meter again and again, as the meters send it, until all of them have ended.
+int watch(const TellOptions& options) {
+  std::list<MeterWatch> watches;
+  for (const RunningMeter& meter : meant(options)) watches.emplace_back(meter.control, WatchRequest{options.every});
+  catch_ctrl_c();
+  for (int shown = 0; !watches.empty() && !stopped() && (options.count == 0 || shown < options.count);) {
+    bool any = false;
+    for (MeterWatch& one : watches) {
+      const auto update = one.next(100 * kMillisecond);
+      if (!update) continue;
+      any = true;
+      options.json ? write_raw(escaped_json(to_json(*update)) + "\n") : print("{}", state_words(update->state));
+    }
+    flush_output();
+    shown += any ? 1 : 0;
+    watches.remove_if([](const MeterWatch& one) { return one.is_over(); });
+  }
+  return 0;
+}
+
 std::string read_record(const std::string& word, Record& record) {
   if (word != "start" && word != "stop" && word != "toggle")
     return fmt::format("'{}' isn't start, stop or toggle", word);
@@ -92,7 +118,15 @@ void add_tell(Command app) {
   Command note = command("note", MeterCommand::What::note, "Add notes to the recording, or to the planned ones");
   note.option("TEXT", options->command.plan.notes.note, "A note, below those that are there");
   add_setting_options(note, options->command.plan.notes);
-  command("state", MeterCommand::What::state, "List the games, their frame rates and faces, and the recording");
+  Command state = told.add("state", "List the games, their frame rates and faces, and the recording", [options] {
+    options->command.what = MeterCommand::What::state;
+    return options->every > Nanoseconds{} ? watch(*options) : tell(*options);
+  });
+  add_usual(state);
+  const Option every = state.option(
+      "--every", [options](const std::string& text) { return read_every(text, options->every); },
+      "Repeat at this pace, like 1s, until Ctrl-C or the end of the meter");
+  state.option("--count", options->count, "With --every: stop after so many times").check(positive()).needs(every);
   command("face", MeterCommand::What::face, "Change the face: to the next, or to one by name")
       .option("FACE", options->command.face, "A kept face, a face file or a starter's name");
   Command record = command("record", MeterCommand::What::record, "Start or stop a recording");

@@ -89,7 +89,7 @@ class ALiveSession : public ::testing::Test {
   Steady& add_game(int pid = 77) {
     auto game = std::make_unique<Steady>(now_, pid);
     Steady& kept = *game;
-    last_ = session_->come(std::move(game));
+    last_ = session_->add_game(std::move(game));
     return kept;
   }
 

@@ -25,6 +25,7 @@
 #include "idlemeter/meter/meter.hpp"
 #include "idlemeter/meter/process.hpp"
 #include "idlemeter/meter/running_meters.hpp"
+#include "idlemeter/meter/watch.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "idlemeter/sources/feed.hpp"

@@ -290,6 +290,33 @@ TEST_F(Lines, WithUnreadAnswersEndTheConnection) {
   EXPECT_LT(heard_.size(), 10'000u);
 }
 
+TEST_F(Lines, AreStreamedAsFastAsTheClientReads) {
+  using Reader = LineServer::Reader;
+  start({.most_clients = 2, .line_bytes = 100, .answers = true, .newest_first = true});
+  const int client = connect();
+  send(client, "watch\n");
+  const LineServer::Client watcher = last_;
+  const std::string line(100'000, 'x');
+  int sent = 0;
+  for (; server_->reader(watcher) == Reader::ready && sent < 1'000; ++sent) server_->stream(watcher, line);
+  EXPECT_LT(sent, 1'000) << "what isn't read isn't kept";
+  connect();
+  connect();
+  connect();
+  std::size_t lines = 0;
+  for (std::string part; lines < static_cast<std::size_t>(sent);) {
+    part = read(client);
+    ASSERT_NE(part, "closed") << "dropped for a newcomer";
+    lines += static_cast<std::size_t>(std::count(part.begin(), part.end(), '\n'));
+    (void)server_->reader(watcher);
+  }
+  EXPECT_EQ(server_->reader(watcher), Reader::ready);
+  ::shutdown(client, SHUT_RDWR);
+  serve();
+  server_->stream(watcher, "one more");
+  EXPECT_EQ(server_->reader(watcher), Reader::gone);
+}
+
 TEST_F(Lines, HaveALimitedNumberOfClients) {
   for (const bool newest_first : {false, true}) {
     start({.most_clients = 2, .newest_first = newest_first});

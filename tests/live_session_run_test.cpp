@@ -31,7 +31,7 @@ TEST_F(ALiveSession, KeepsHowARunEnded) {
     game.closes = closes;
     game.losing = closes ? 0 : 3;
     play(1);
-    session_->leave(*last_);
+    session_->remove_game(*last_);
   }
   add_game();
   play(0.5);
@@ -250,7 +250,7 @@ TEST_F(ALiveSession, AGameThatWasEndedDidNotCrash) {
     play(0.5);
     const auto run = tell({.what = What::record}).run;
     play(1);
-    session_->leave(*last_);
+    session_->remove_game(*last_);
     session_->end_recordings(std::chrono::seconds(30));
     EXPECT_EQ(Store(folder_ / "runs.db", Store::Mode::existing).run(*run).end,
               asked ? RunEnd::game_ended : RunEnd::game_crashed);

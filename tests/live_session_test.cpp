@@ -9,10 +9,14 @@
 #include "a_live_session.hpp"
 #include "folder.hpp"
 #include "held_disk.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/meter/command.hpp"
 #include "idlemeter/meter/meter.hpp"
+#include "idlemeter/meter/watch.hpp"
 #include "idlemeter/runs/store.hpp"
+#include "meter/watchers.hpp"
 
 namespace idlemeter::meter {
 namespace {
@@ -39,7 +43,7 @@ TEST_F(ALiveSession, DrawsAndBeatsForItsGames) {
   play(1);
   EXPECT_EQ(game.pictures, pictures) << "nothing is drawn that isn't shown";
   EXPECT_EQ(tell({.what = What::show}).visible, true);
-  session_->leave(*last_);
+  session_->remove_game(*last_);
   ASSERT_EQ(session_->reports().size(), 1u);
   EXPECT_TRUE(session_->reports()[0].over);
 }
@@ -113,7 +117,7 @@ TEST_F(ALiveSession, KeepsAShortRunAndAPlanCanBeCancelled) {
       .what = What::record, .record = Record::start, .plan = {.length = 10 * kSecond, .repeat = 2}};
   EXPECT_EQ(tell(start).run, 1);
   play(1);
-  session_->leave(*last_);
+  session_->remove_game(*last_);
   EXPECT_TRUE(session_->has_plan()) << "the second run waits for a game";
   play(1);
   EXPECT_EQ(tell({.what = What::record, .record = Record::stop}).error, "");
@@ -236,6 +240,72 @@ TEST_F(ALiveSession, SaysWhatItCannotDo) {
   EXPECT_EQ(tell({.what = What::face}).face, "rate");
   EXPECT_EQ(tell({.what = What::hand_over}).error, "");
   EXPECT_EQ(handed_over_, 1);
+}
+
+/// A watcher that reads when the test lets it.
+class Slow final : public UpdateSink {
+ public:
+  struct Seen {
+    Reader reader = Reader::ready;
+    std::vector<MeterUpdate> updates;
+  };
+  explicit Slow(std::shared_ptr<Seen> seen) : seen_(std::move(seen)) {}
+  Reader reader() override { return seen_->reader; }
+  void send(const MeterUpdate& update) override { seen_->updates.push_back(update_from_json(to_json(update))); }
+
+ private:
+  std::shared_ptr<Seen> seen_;
+};
+
+TEST_F(ALiveSession, SendsUpdatesAtThePaceOfWhoWatches) {
+  add_game();
+  const auto watch = [this](const WatchRequest& request) {
+    auto seen = std::make_shared<Slow::Seen>();
+    session_->watch(request, std::make_unique<Slow>(seen));
+    return seen;
+  };
+  const auto plain = watch({.every = kSecond});
+  const auto all = watch({.every = kSecond / 20, .frames = true, .readings = {"frame.rate", "game.name", "no.such"}});
+  play(2.02);
+  EXPECT_EQ(plain->updates.size(), 3u) << "at once, and each second";
+  EXPECT_TRUE(plain->updates.back().games[0].frames.empty());
+  EXPECT_NEAR(plain->updates.back().state.games[0].average_fps.value_or(0), 100, 0.1);
+  EXPECT_NEAR(static_cast<double>(all->updates.size()), 40, 2);
+  std::vector<FrameRecord> frames;
+  for (const MeterUpdate& update : all->updates)
+    frames.insert(frames.end(), update.games.at(0).frames.begin(), update.games[0].frames.end());
+  ASSERT_GT(frames.size(), 195u);
+  for (std::size_t i = 1; i < frames.size(); ++i) ASSERT_EQ(frames[i].at - frames[i - 1].at, 10 * kMillisecond) << i;
+  const auto& values = all->updates.back().games[0].values;
+  EXPECT_NEAR(number(values.at("frame.rate")).value_or(0), 100, 0.1);
+  EXPECT_TRUE(std::holds_alternative<std::string>(values.at("game.name")));
+  EXPECT_FALSE(values.contains("no.such"));
+}
+
+TEST_F(ALiveSession, KeepsFramesForASlowWatcherAndForgetsOneThatIsGone) {
+  add_game();
+  auto seen = std::make_shared<Slow::Seen>();
+  session_->watch({.every = kSecond / 10, .frames = true}, std::make_unique<Slow>(seen));
+  play(0.1);
+  const std::size_t before = seen->updates.size();
+  seen->reader = UpdateSink::Reader::busy;
+  play(200);
+  EXPECT_EQ(seen->updates.size(), before) << "nothing is sent to who doesn't read";
+  seen->reader = UpdateSink::Reader::ready;
+  play(0.03);
+  ASSERT_EQ(seen->updates.size(), before + 1);
+  const MeterUpdate::Game& game = seen->updates.back().games.at(0);
+  EXPECT_EQ(game.frames.size(), limits::kWatchedFrames);
+  EXPECT_NEAR(static_cast<double>(game.frames_skipped + game.frames.size()), 20'000, 20);
+  session_->remove_game(*last_);
+  play(0.1);
+  EXPECT_TRUE(seen->updates.back().games.empty());
+  std::vector<std::shared_ptr<Slow::Seen>> others(limits::kWatchers - 1, seen);
+  for (const auto& one : others) session_->watch({}, std::make_unique<Slow>(one));
+  EXPECT_THROW(session_->watch({}, std::make_unique<Slow>(seen)), Error);
+  seen->reader = UpdateSink::Reader::gone;
+  play(0.03);
+  session_->watch({}, std::make_unique<Slow>(seen));
 }
 
 }  // namespace

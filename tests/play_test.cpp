@@ -169,6 +169,8 @@ TEST(Play, ObeysAndRecords) {
   session.wait_for([](const json& state) { return !state.contains("recording"); });
   EXPECT_EQ(session.tell("state --pid " + std::to_string(playing.meter())).status, 0);
   EXPECT_EQ(session.tell("state --pid 1").status, 1);
+  const std::string states = session.tell("state --every 100ms --count 3 --json").text;
+  EXPECT_EQ(std::count(states.begin(), states.end(), '\n'), 3) << states;
   expect_boxes(session, "shown again");
   const Store store(session.folder / ".local/share/idlemeter/runs.db", Store::Mode::existing);
   ASSERT_EQ(store.runs().size(), 1u);

@@ -47,6 +47,31 @@ TEST_F(Session, HandsOverAPictureThatCanBeHiddenAndChanged) {
   EXPECT_TRUE(is_shown({})) << "the last good one stays";
 }
 
+TEST_F(Session, SendsFramesAndValuesToWhoWatches) {
+  link::ProbeEnd probe;
+  play_until(probe, has_frames);
+  MeterWatch watch(control(), {.every = 20 * kMillisecond, .frames = true, .readings = {"cpu.load", "frame.rate"}});
+  MeterUpdate last;
+  std::vector<FrameRecord> frames;
+  play_until(probe, [&](const json&) {
+    while (auto update = watch.next(Nanoseconds{})) {
+      for (const auto& game : update->games) frames.insert(frames.end(), game.frames.begin(), game.frames.end());
+      last = std::move(*update);
+    }
+    return frames.size() > 50;
+  });
+  EXPECT_EQ(last.state.games.at(0).pid, ::getpid());
+  EXPECT_EQ(frames[5].gpu_work, kMillisecond);
+  EXPECT_TRUE(last.games.at(0).values.contains("frame.rate"));
+  EXPECT_TRUE(last.values.contains("cpu.load"));
+  EXPECT_TRUE(tell(R"({"do": "watch", "every": 0.001})").contains("error"));
+  stop();
+  meter_.reset();
+  while (watch.next(10 * kSecond)) continue;
+  EXPECT_TRUE(watch.is_over());
+  EXPECT_THROW(MeterWatch(control(), {}), Error);
+}
+
 TEST_F(Session, RecordsFramesValuesAndMarks) {
   link::ProbeEnd probe;
   play_until(probe, has_frames);

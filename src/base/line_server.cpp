@@ -51,11 +51,13 @@ void LineServer::accept() {
   const int socket = listener_.accept();
   if (socket < 0) return;
   if (clients_.size() >= options_.most_clients) {
-    if (!options_.newest_first) {
+    const Place silent =
+        std::find_if(clients_.begin(), clients_.end(), [](const Connection& one) { return !one.streams; });
+    if (!options_.newest_first || silent == clients_.end()) {
       ::close(socket);
       return;
     }
-    leave(clients_.begin());
+    leave(silent);
   }
   clients_.push_back({.id = ++last_id_, .socket = socket});
   watch(socket, last_id_);
@@ -116,6 +118,32 @@ void LineServer::answer(Client id, std::string_view text) {
   client->waits = false;
   client->out_of_step = sent != static_cast<ssize_t>(line.size());  // it doesn't read its answers
   if (taking_ != id) take_lines(client);  // else the loop that handed the line on continues with the next
+}
+
+LineServer::Reader LineServer::reader(Client id) {
+  const Place client = find(id);
+  if (client == clients_.end()) return Reader::gone;
+  std::string& output = client->output;
+  while (!output.empty()) {
+    const ssize_t sent = ::send(client->socket, output.data(), output.size(), MSG_NOSIGNAL | MSG_DONTWAIT);
+    if (sent < 0 && errno == EINTR) continue;
+    if (sent < 0 && errno == EAGAIN) return Reader::busy;
+    if (sent < 0) {
+      leave(client);
+      return Reader::gone;
+    }
+    output.erase(0, static_cast<std::size_t>(sent));
+  }
+  return Reader::ready;
+}
+
+void LineServer::stream(Client id, std::string_view text) {
+  const Place client = find(id);
+  if (client == clients_.end() || !client->waits) return;
+  client->streams = true;
+  client->output.append(text).append("\n");
+  // While its line is being handed on, take_lines() needs it afterwards.
+  if (taking_ != id) (void)reader(id);
 }
 
 LineServer::Place LineServer::find(Client id) {

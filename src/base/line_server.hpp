@@ -17,7 +17,8 @@ struct LineServerOptions {
   std::size_t most_clients = 16;
   std::size_t line_bytes = 4096;  ///< a longer line is refused
   bool answers = false;           ///< each line waits for answer(); the client's next one waits until then
-  bool newest_first = false;      ///< when full, the client that has been silent longest leaves; else the newcomer does
+  /// When full, the client that has been silent longest leaves, if it isn't streamed to; else the newcomer does.
+  bool newest_first = false;
 };
 
 /// Whoever owns it polls descriptor() and calls serve(): no thread and no event loop of its own. One thread at a time.
@@ -43,6 +44,20 @@ class LineServer {
   /// Sends a line back. Ignored if the client has gone or isn't waiting. One that doesn't read its answers is dropped.
   void answer(Client client, std::string_view text);
 
+  /// How far a waiting client has read what was streamed to it.
+  enum class Reader : std::uint8_t {
+    ready,  ///< it has all
+    busy,   ///< a part of it is still to be sent
+    gone
+  };
+
+  /// Sends what is left of the last line that was streamed, as far as the client reads. Never waits.
+  Reader reader(Client client);
+
+  /// Sends one of many lines to a waiting client, which isn't answered otherwise from then on. If it reads slowly the
+  /// rest of the line is kept, so call this only while reader() says `ready`.
+  void stream(Client client, std::string_view text);
+
  private:
   struct Connection {
     Client id = 0;
@@ -52,6 +67,8 @@ class LineServer {
     bool waits = false;        // for an answer
     bool closed = false;       // it sends nothing more, but may still read
     bool out_of_step = false;  // an answer to it is missing: it has to go
+    bool streams = false;      // it is sent lines again and again
+    std::string output = {};   // of a streamed line, not sent yet
   };
   using Place = std::list<Connection>::iterator;
 

@@ -104,7 +104,7 @@ void Above::hear() {
 }
 
 void Above::leave_all() {
-  for (auto& [pid, covered] : std::exchange(covered_, {})) host_.leave(*covered.game);
+  for (auto& [pid, covered] : std::exchange(covered_, {})) host_.remove_game(*covered.game);
 }
 
 void Above::look() {
@@ -130,7 +130,7 @@ void Above::search() {
   for (const auto& [base, pid] : clients) connected.insert(pid);
   std::erase_if(covered_, [&](const auto& entry) {
     const bool gone = connected.count(entry.first) == 0;
-    if (gone) host_.leave(*entry.second.game);
+    if (gone) host_.remove_game(*entry.second.game);
     return gone;
   });
   for (auto& [pid, covered] : covered_) {
@@ -143,7 +143,7 @@ void Above::search() {
 void Above::cover(pid_t pid) {
   auto attachment = std::make_unique<AboveAttachment>(pid, display_, damage_ ? &*damage_ : nullptr, blind_);
   AboveAttachment* const kept = attachment.get();
-  if (Game* game = host_.come(std::move(attachment))) covered_[pid] = {kept, game};
+  if (Game* game = host_.add_game(std::move(attachment))) covered_[pid] = {kept, game};
 }
 
 Owners Above::games_clients() const {

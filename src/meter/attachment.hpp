@@ -58,8 +58,8 @@ class Game;
 class Host {
  public:
   /// The game, until it leaves; nullptr if it isn't wanted.
-  virtual Game* come(std::unique_ptr<Attachment> attachment) = 0;
-  virtual void leave(Game& game) = 0;
+  virtual Game* add_game(std::unique_ptr<Attachment> attachment) = 0;
+  virtual void remove_game(Game& game) = 0;
 
  protected:
   ~Host() = default;

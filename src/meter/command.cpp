@@ -1,4 +1,3 @@
-// The only file of the meter that knows JSON.
 #include "idlemeter/meter/command.hpp"
 
 #include <fmt/format.h>
@@ -9,6 +8,7 @@
 
 #include "base/words.hpp"
 #include "idlemeter/base/error.hpp"
+#include "meter/state_json.hpp"
 
 namespace idlemeter {
 namespace {
@@ -17,111 +17,13 @@ using namespace base;
 using nlohmann::json;
 using What = MeterCommand::What;
 using Record = MeterCommand::Record;
-using Phase = RecordingState::Phase;
+using namespace meter;
 
-constexpr Word<What> kCommands[] = {{"show", What::show},          {"hide", What::hide},     {"toggle", What::toggle},
-                                    {"clear", What::clear},        {"mark", What::mark},     {"note", What::note},
-                                    {"face", What::face},          {"record", What::record}, {"state", What::state},
-                                    {"hand over", What::hand_over}};
+constexpr Word<What> kCommands[] = {{"show", What::show},           {"hide", What::hide},     {"toggle", What::toggle},
+                                    {"clear", What::clear},         {"mark", What::mark},     {"note", What::note},
+                                    {"face", What::face},           {"record", What::record}, {"state", What::state},
+                                    {"hand over", What::hand_over}, {"watch", What::watch}};
 constexpr Word<Record> kRecords[] = {{"start", Record::start}, {"stop", Record::stop}, {"toggle", Record::toggle}};
-constexpr Word<Phase> kPhases[] = {{"planned", Phase::planned},
-                                   {"opening", Phase::opening},
-                                   {"recording", Phase::recording},
-                                   {"ending", Phase::ending}};
-
-template <typename T>
-std::optional<T> optional_of(const json& object, const char* key) {
-  return object.contains(key) ? std::optional(object[key].get<T>()) : std::nullopt;
-}
-
-/// Sets the key if there is a value; an empty text is none.
-template <typename T>
-void put(json& object, const char* key, const std::optional<T>& value) {
-  if (value) object[key] = *value;
-}
-void put_text(json& object, const char* key, const std::string& text) {
-  if (!text.empty()) object[key] = text;
-}
-
-std::string text_of(const json& object) { return object.dump(-1, ' ', false, json::error_handler_t::replace); }
-
-json json_of(const GameState& game) {
-  json one = {{"pid", game.pid},       {"name", game.name}, {"api", game.api},         {"picture", game.picture},
-              {"frames", game.frames}, {"lost", game.lost}, {"refused", game.refused}, {"face", game.face}};
-  put(one, "average_fps", game.average_fps);
-  put(one, "low_1_percent_fps", game.low_1_percent_fps);
-  if (game.frame_times.count() > 0)
-    one["frame_times"] = {{"counts", game.frame_times.counts()}, {"sum_ns", game.frame_times.sum().count()}};
-  put_text(one, "frames_unknown", game.frames_unknown);
-  put_text(one, "mistake", game.mistake);
-  return one;
-}
-
-GameState game_from(const json& one) {
-  GameState game;
-  game.pid = one.value("pid", 0);
-  game.name = one.value("name", "");
-  game.api = one.value("api", "");
-  game.picture = one.value("picture", "");
-  game.frames = one.value("frames", std::uint64_t{0});
-  game.lost = one.value("lost", std::uint64_t{0});
-  game.refused = one.value("refused", std::uint64_t{0});
-  game.face = one.value("face", "");
-  game.average_fps = optional_of<double>(one, "average_fps");
-  game.low_1_percent_fps = optional_of<double>(one, "low_1_percent_fps");
-  if (one.contains("frame_times")) {
-    const json& times = one["frame_times"];
-    game.frame_times = {times.at("counts").get<std::array<std::uint64_t, FrameHistogram::kBuckets>>(),
-                        Nanoseconds(times.at("sum_ns").get<std::int64_t>())};
-  }
-  game.frames_unknown = one.value("frames_unknown", "");
-  game.mistake = one.value("mistake", "");
-  return game;
-}
-
-json json_of(const RecordingState& recording) {
-  json one = {{"state", word_of(recording.phase, kPhases)}};
-  if (recording.phase == Phase::planned) one["in_s"] = in_seconds(recording.starts_in);
-  if (!recording.waits_for.empty()) one["waits_for"] = recording.waits_for;
-  if (recording.left) one["left_s"] = in_seconds(*recording.left);
-  if (recording.of > 1) one["number"] = recording.number;
-  if (recording.of > 1) one["of"] = recording.of;
-  if (recording.pid != 0) one["pid"] = recording.pid;
-  if (recording.run != 0) one["run"] = recording.run;
-  return one;
-}
-
-RecordingState recording_from(const json& one) {
-  RecordingState recording{.phase = value_of(one.value("state", ""), kPhases).value_or(Phase::planned)};
-  recording.starts_in = from_seconds(one.value("in_s", 0.0));
-  recording.waits_for = one.value("waits_for", "");
-  if (const auto left = optional_of<double>(one, "left_s")) recording.left = from_seconds(*left);
-  recording.number = one.value("number", 1);
-  recording.of = one.value("of", 1);
-  recording.pid = one.value("pid", 0);
-  recording.run = one.value("run", std::int64_t{0});
-  return recording;
-}
-
-void put_state(json& answer, const MeterState& state) {
-  answer["pid"] = state.pid;
-  answer["visible"] = state.visible;
-  answer["games"] = json::array();
-  for (const GameState& game : state.games) answer["games"].push_back(json_of(game));
-  if (state.recording) answer["recording"] = json_of(*state.recording);
-  put_text(answer, "recording_problem", state.recording_problem);
-}
-
-std::optional<MeterState> state_from(const json& answer) {
-  if (!answer.contains("games")) return std::nullopt;
-  MeterState state;
-  state.pid = answer.value("pid", 0);
-  state.visible = answer.value("visible", false);
-  for (const json& game : answer["games"]) state.games.push_back(game_from(game));
-  if (answer.contains("recording")) state.recording = recording_from(answer["recording"]);
-  state.recording_problem = answer.value("recording_problem", "");
-  return state;
-}
 
 MeterAnswer answer_of(const json& object) {
   MeterAnswer answer;
@@ -170,6 +72,22 @@ RecordingPlan plan_from(const json& object) {
   return plan;
 }
 
+WatchRequest watch_from(const json& object) {
+  WatchRequest watch;
+  if (object.contains("every")) watch.every = seconds_from(object, "every");
+  if (watch.every < 20 * kMillisecond || watch.every > std::chrono::hours(1))
+    throw Error(Error::Code::invalid, "a meter sends updates every 20 ms to an hour");
+  watch.frames = object.value("frames", false);
+  watch.readings = object.value("readings", std::vector<std::string>{});
+  return watch;
+}
+
+void put_watch(json& object, const WatchRequest& watch) {
+  object["every"] = in_seconds(watch.every);
+  if (watch.frames) object["frames"] = true;
+  if (!watch.readings.empty()) object["readings"] = watch.readings;
+}
+
 void put_plan(json& object, const RecordingPlan& plan) {
   if (plan.length) object["for"] = in_seconds(*plan.length);
   if (plan.at_mark) object["at mark"] = true;
@@ -196,6 +114,7 @@ MeterCommand command_of(const json& object) {
   command.record = *recording;
   command.mark = object.value("text", "");
   command.plan = plan_from(object);
+  if (command.what == What::watch) command.watch = watch_from(object);
   return command;
 }
 
@@ -209,6 +128,7 @@ std::string to_json(const MeterCommand& command) {
     object["what"] = word_of(command.record, kRecords);
     put_plan(object, command.plan);
   }
+  if (command.what == What::watch) put_watch(object, command.watch);
   if (command.what == What::note) put_notes(object, command.plan.notes);
   return text_of(object);
 }

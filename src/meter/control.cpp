@@ -9,14 +9,13 @@ namespace idlemeter::meter {
 Control::Control(Loop& loop, std::filesystem::path socket, Obey obey)
     : loop_(loop),
       obey_(std::move(obey)),
-      server_(std::move(socket),
-              {.most_clients = limits::kClients,
-               .line_bytes = limits::kCommandBytes,
-               .answers = true,
-               .newest_first = true},
-              [this](base::LineServer::Client client, std::string_view line) {
-                obey_(line, [this, client](const std::string& text) { server_.answer(client, text); });
-              }) {
+      server_(
+          std::move(socket),
+          {.most_clients = limits::kClients,
+           .line_bytes = limits::kCommandBytes,
+           .answers = true,
+           .newest_first = true},
+          [this](base::LineServer::Client client, std::string_view line) { obey_(line, Client(server_, client)); }) {
   loop_.watch(server_.descriptor(), [this] { server_.serve(); });
 }
 

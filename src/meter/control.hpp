@@ -14,9 +14,26 @@ namespace idlemeter::meter {
 /// One thread at a time, the loop's; the loop must outlive it.
 class Control {
  public:
-  /// Takes the answer to a command, now or later; ignored if the client has gone.
-  using Answer = std::function<void(const std::string&)>;
-  using Obey = std::function<void(std::string_view line, Answer answer)>;
+  using Reader = base::LineServer::Reader;
+
+  /// Whoever has sent a command. May be kept as long as the Control.
+  class Client {
+   public:
+    /// Takes the answer, now or later; ignored if the client has gone.
+    void answer(const std::string& text) const { server_->answer(id_, text); }
+
+    /// Instead of one answer, many lines; see LineServer.
+    [[nodiscard]] Reader reader() const { return server_->reader(id_); }
+    void stream(const std::string& text) const { server_->stream(id_, text); }
+
+   private:
+    friend class Control;
+    Client(base::LineServer& server, base::LineServer::Client id) : server_(&server), id_(id) {}
+    base::LineServer* server_;
+    base::LineServer::Client id_;
+  };
+
+  using Obey = std::function<void(std::string_view line, Client client)>;
 
   /// Listens, and hands each line to `obey`. A client's next line waits until the one before is answered. Of more than
   /// limits::kClients the one that has been silent longest is dropped. Throws Error if the socket can't be made.

@@ -157,7 +157,7 @@ void Game::drop_surplus(Moment now) {
   allowance_ -= static_cast<double>(arrived_.size());
 }
 
-void Game::keep_early(Moment since) {
+void Game::keep_for_recording(Moment since) {
   constexpr std::size_t kMost = limits::kFramesPerSecond;
   std::copy_if(counted_.begin(), counted_.end(), std::back_inserter(early_),
                [&](const FrameRecord& frame) { return frame.at - frame.interval >= since; });

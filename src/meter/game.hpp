@@ -105,7 +105,7 @@ class Game {
 
   /// Keeps those of the frames just drained that began since then, for a recording that begins with them: up to a
   /// second's worth of limits::kFramesPerSecond, the newest.
-  void keep_early(Moment since);
+  void keep_for_recording(Moment since);
 
   /// Starts a recording that begins with the frames that were kept since then. See LiveReadings.
   void begin_recording(RunSink& sink, Moment since, std::optional<Moment> until);

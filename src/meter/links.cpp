@@ -44,7 +44,7 @@ Links::~Links() { close(); }
 
 void Links::close() {
   if (!listener_) return;
-  while (!links_.empty()) leave(links_.front());
+  while (!links_.empty()) remove(links_.front());
   while (!silent_.empty()) forget(silent_.front().attachment->end().socket());
   loop_.unwatch(listener_->descriptor());
   listener_.reset();
@@ -79,7 +79,7 @@ void Links::welcome(std::unique_ptr<LinkAttachment> attachment) {
   if (links_.size() >= limits::kGames && !make_room()) return;
   LinkAttachment* const kept = attachment.get();
   const int socket = kept->end().socket();
-  Game* const game = host_.come(std::move(attachment));
+  Game* const game = host_.add_game(std::move(attachment));
   if (game == nullptr) return;
   Link& link = links_.emplace_back(Link{kept, game, monotonic_now()});
   loop_.watch(socket, [this, &link] { hear(link); });
@@ -91,14 +91,14 @@ bool Links::make_room() {
     return link.game->presents() == 0 && monotonic_now() - link.since > kPatience;
   });
   if (idle == links_.end()) return false;
-  leave(*idle);
+  remove(*idle);
   return true;
 }
 
 void Links::hear(Link& link) {
   link::MeterEnd& end = link.attachment->end();
   if (end.receive()) return;
-  if (!end.linked() || !is_alive(link)) return leave(link);
+  if (!end.linked() || !is_alive(link)) return remove(link);
   link.cut_off = true;
   loop_.unwatch(end.socket());
 }
@@ -117,13 +117,13 @@ void Links::look() {
     forget(silent_.front().attachment->end().socket());
   for (auto link = links_.begin(); link != links_.end();) {
     Link& one = *link++;
-    if (one.cut_off && !is_alive(one)) leave(one);
+    if (one.cut_off && !is_alive(one)) remove(one);
   }
 }
 
-void Links::leave(Link& link) {
+void Links::remove(Link& link) {
   loop_.unwatch(link.attachment->end().socket());
-  host_.leave(*link.game);
+  host_.remove_game(*link.game);
   links_.remove_if([&](const Link& one) { return &one == &link; });
 }
 

@@ -71,7 +71,7 @@ class Links final : public Entrance {
   bool make_room();
   void hear(Link& link);
   [[nodiscard]] bool is_alive(const Link& link) const;
-  void leave(Link& link);
+  void remove(Link& link);
 
   Loop& loop_;
   Host& host_;

@@ -19,29 +19,30 @@ constexpr Nanoseconds kTextEvery = 100 * kMillisecond;
 }  // namespace
 
 LiveSession::LiveSession(MeterOptions options, Surroundings surroundings)
-    : options_(std::move(options)), around_(std::move(surroundings)), began_(now()), visible_(options_.visible) {}
+    : options_(std::move(options)), surroundings_(std::move(surroundings)), began_(now()), visible_(options_.visible) {}
 
 void LiveSession::log(const std::string& line) const {
   if (options_.log) options_.log(line);
 }
 
 void LiveSession::cue(Cue::Kind kind, std::string text, std::string about) const {
-  if (around_.cue) around_.cue({kind, std::move(text), std::move(about)});
+  if (surroundings_.cue) surroundings_.cue({kind, std::move(text), std::move(about)});
 }
 
-Game* LiveSession::come(std::unique_ptr<Attachment> attachment) {
+Game* LiveSession::add_game(std::unique_ptr<Attachment> attachment) {
   if (games_.size() >= limits::kGames) return nullptr;
   WatchedFace face = face_for(attachment->pid());
   return &games_.emplace_back(std::move(attachment), std::move(face), options_.settings.computed, options_.game_name);
 }
 
-void LiveSession::leave(Game& game) {
+void LiveSession::remove_game(Game& game) {
   drain(game);
   // It may have ended before its recording could start: its frames are recorded all the same.
   if (is_due(now()) && !recording_ && game.early_since()) start_recording(game, now());
   const bool was_ended = game.attachment().is_closed() || (options_.is_ending && options_.is_ending());
   if (is_recorded(game)) stop_recording(was_ended ? RunEnd::game_ended : RunEnd::game_crashed);
-  if (game.has_picture()) over_.push_back(report(game, true));
+  if (game.has_picture()) finished_.push_back(report(game, true));
+  watchers_.remove(game);
   games_.remove_if([&](const Game& one) { return &one == &game; });
 }
 
@@ -64,7 +65,7 @@ GameReport LiveSession::report(const Game& game, bool over) {
 }
 
 std::vector<GameReport> LiveSession::reports() {
-  std::vector<GameReport> all = over_;
+  std::vector<GameReport> all = finished_;
   for (Game& game : games_) {
     drain(game);
     if (game.has_picture()) all.push_back(report(game, false));
@@ -83,9 +84,9 @@ Game* LiveSession::main_game() {
 
 /// Takes the frames that have come, for the recording too.
 void LiveSession::drain(Game& game) {
-  game.drain(now());
+  watchers_.add(game, game.drain(now()));
   settle_plan(game);
-  if (planned_ && planned_->at && !recording_) game.keep_early(*planned_->at);
+  if (planned_ && planned_->at && !recording_) game.keep_for_recording(*planned_->at);
 }
 
 void LiveSession::tick() {
@@ -97,10 +98,12 @@ void LiveSession::tick() {
   }
   const Game* const main = main_game();
   const int pid = main == nullptr ? game_pid_ : main->pid();
-  if (pid != std::exchange(game_pid_, pid)) around_.game_is(pid);
+  if (pid != std::exchange(game_pid_, pid)) surroundings_.game_is(pid);
   record(now);
   redraw(now);
   answer_waiting(now);
+  watchers_.send(
+      now, games_, [this] { return state(); }, surroundings_.machine);
 }
 
 /// Texts and what is hidden at their pace, traces at each tick.
@@ -113,7 +116,7 @@ void LiveSession::redraw(Moment now) {
   for (Game& game : games_) {
     if (text) game.look_at_face();
     if (!game.has_picture() || !(text || (visible_ && game.has_traces()))) continue;
-    if (!machine) machine = around_.machine();
+    if (!machine) machine = surroundings_.machine();
     game.update(*machine, now, text ? Past::keep : Past::skip);
     if (!drawing) continue;
     game.redraw(painter_);

@@ -20,6 +20,7 @@
 #include "meter/draw_pace.hpp"
 #include "meter/game.hpp"
 #include "meter/recording.hpp"
+#include "meter/watchers.hpp"
 
 namespace idlemeter::meter {
 
@@ -43,8 +44,8 @@ class LiveSession final : public Host {
   LiveSession(MeterOptions options, Surroundings surroundings);
 
   // Games.
-  Game* come(std::unique_ptr<Attachment> attachment) override;
-  void leave(Game& game) override;
+  Game* add_game(std::unique_ptr<Attachment> attachment) override;
+  void remove_game(Game& game) override;
   [[nodiscard]] const std::list<Game>& games() const { return games_; }
 
   /// All games there were, with the frames that have come by now.
@@ -55,6 +56,10 @@ class LiveSession final : public Host {
 
   /// Carries out a command. Answers once: now, or at a later tick if it has to wait for the store.
   void obey(const MeterCommand& command, Answer answer);
+
+  /// Sends updates at ticks, the first with the next one, until the sink says that its reader is gone. Throws Error if
+  /// too many watch.
+  void watch(const WatchRequest& request, std::unique_ptr<UpdateSink> sink);
 
   // Recording. Nothing waits for the store but end_recordings().
   /// Throws Error if the plan can't be.
@@ -92,7 +97,7 @@ class LiveSession final : public Host {
     Answer answer;
   };
 
-  [[nodiscard]] Moment now() const { return around_.clock(); }
+  [[nodiscard]] Moment now() const { return surroundings_.clock(); }
   void log(const std::string& line) const;
   void cue(Cue::Kind kind, std::string text, std::string about) const;
 
@@ -126,10 +131,10 @@ class LiveSession final : public Host {
   [[nodiscard]] MeterState state();
 
   MeterOptions options_;
-  Surroundings around_;
+  Surroundings surroundings_;
   Moment began_;
   std::list<Game> games_;
-  std::vector<GameReport> over_;
+  std::vector<GameReport> finished_;
   int game_pid_ = 0;  // the last one that game_is() was called with
   Painter painter_;
   DrawPace pace_;
@@ -147,6 +152,7 @@ class LiveSession final : public Host {
   std::size_t failures_ = 0;                       // how many, including those beyond what is kept
   std::string notice_;                             // the last of them, until another recording starts
   std::list<Waiting> waiting_;
+  Watchers watchers_;
 };
 
 }  // namespace idlemeter::meter

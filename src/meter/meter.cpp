@@ -42,6 +42,17 @@ Sources sources_for(const MeterOptions& options, const MachineOptions& machine) 
   }
 }
 
+/// A client of the control socket that is sent updates.
+class Watcher final : public meter::UpdateSink {
+ public:
+  explicit Watcher(meter::Control::Client client) : client_(client) {}
+  Reader reader() override { return client_.reader(); }
+  void send(const MeterUpdate& update) override { client_.stream(to_json(update)); }
+
+ private:
+  meter::Control::Client client_;
+};
+
 }  // namespace
 
 /// What a live session needs around it: the event loop, the machine, the socket, the keys, and the way games come in.
@@ -58,7 +69,7 @@ struct Meter::State {
                           .let_games_go = [this] { entrance->close(); },
                           .cue = [this](const meter::Cue& cue) { cues.give(cue); }}),
         control(loop, options.folder / fmt::format("{}.control", ::getpid()),
-                [this](std::string_view line, const meter::Control::Answer& answer) { obey(line, answer); }) {}
+                [this](std::string_view line, meter::Control::Client client) { obey(line, client); }) {}
 
   /// What goes wrong in the loop is reported at most once a second.
   void complain(const char* mistake) {
@@ -71,11 +82,13 @@ struct Meter::State {
     if (options.log) options.log(line);
   }
 
-  void obey(std::string_view line, const meter::Control::Answer& answer) {
+  void obey(std::string_view line, meter::Control::Client client) {
     try {
-      session.obey(command_from_json(line), [answer](const MeterAnswer& done) { answer(to_json(done)); });
+      const MeterCommand command = command_from_json(line);
+      if (command.what == What::watch) return session.watch(command.watch, std::make_unique<Watcher>(client));
+      session.obey(command, [client](const MeterAnswer& done) { client.answer(to_json(done)); });
     } catch (const Error& error) {
-      answer(to_json(MeterAnswer{.error = error.what(), .code = error.code()}));
+      client.answer(to_json(MeterAnswer{.error = error.what(), .code = error.code()}));
     }
   }
 

@@ -13,10 +13,15 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/base/user_folder.hpp"
 #include "idlemeter/meter/command.hpp"
+#include "meter/connect.hpp"
 
 namespace idlemeter {
 
 using namespace base;
+
+namespace {
+constexpr Nanoseconds kPatience = 2 * kSecond;
+}
 
 std::filesystem::path meter_folder() { return runtime_folder(); }
 
@@ -36,14 +41,20 @@ std::vector<RunningMeter> running_meters(const std::filesystem::path& folder) {
   return meters;
 }
 
-std::string tell_meter(const std::filesystem::path& control_socket, const std::string& command) {
-  const Moment end = monotonic_now() + 2 * kSecond;
+int meter::connect_to_meter(const std::filesystem::path& control_socket) {
+  const Moment end = monotonic_now() + kPatience;
   int socket = -1;
   while ((socket = connect_to(control_socket.c_str())) < 0) {
     const bool crowded = errno == EAGAIN && monotonic_now() < end;  // others wait to be heard before
     if (!crowded) throw Error(Error::Code::not_found, "no meter answers", control_socket.string());
     ::usleep(2'000);
   }
+  return socket;
+}
+
+std::string tell_meter(const std::filesystem::path& control_socket, const std::string& command) {
+  const Moment end = monotonic_now() + kPatience;
+  const int socket = meter::connect_to_meter(control_socket);
   const std::string line = command + "\n";
   std::string answer;
   const bool sent = ::send(socket, line.data(), line.size(), MSG_NOSIGNAL) == static_cast<ssize_t>(line.size());

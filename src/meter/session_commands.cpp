@@ -94,6 +94,8 @@ LiveSession::Reply LiveSession::act(const MeterCommand& command) {
     case What::state:
       reply.now.state = state();
       break;
+    case What::watch:
+      throw Error(Error::Code::invalid, "updates go to a connection: use watch()");
   }
   return reply;
 }
@@ -202,7 +204,7 @@ MeterAnswer LiveSession::hand_over() {
   if (games_.empty()) throw Error(Error::Code::not_found, "no game is here");
   if (options_.above)
     throw Error(Error::Code::refused, "a window above a game can't be handed over", "", "end this meter");
-  around_.let_games_go();
+  surroundings_.let_games_go();
   return {};
 }
 
@@ -229,6 +231,10 @@ std::optional<RecordingState> LiveSession::state_of_recording() const {
   about.of = of_;
   if (recording_->until()) about.left = std::max(Nanoseconds{}, *recording_->until() - now());
   return about;
+}
+
+void LiveSession::watch(const WatchRequest& request, std::unique_ptr<UpdateSink> sink) {
+  watchers_.add(request, std::move(sink), now());
 }
 
 MeterState LiveSession::state() {

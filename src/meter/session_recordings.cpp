@@ -22,7 +22,7 @@ bool LiveSession::is_recorded(const Game& game) const { return recording_ && &re
 bool LiveSession::may_start(Moment now) const {
   constexpr Nanoseconds kPatience = kSecond / 4;
   if (!is_due(now) || recording_) return false;
-  return now - began_ > kPatience || around_.is_machine_known();
+  return now - began_ > kPatience || surroundings_.is_machine_known();
 }
 
 /// A loader's frames aren't the game's: the time that was asked for counts from the first frame.
@@ -55,7 +55,7 @@ void LiveSession::start_recording(Game& game, Moment now) {
       append_result(settings.recording.results, insight_of(store, run, {.figures = set.request()}), &set);
     };
   recording_ =
-      std::make_shared<Recording>(options_.store, game, around_.machine(), notes(), until, std::move(finished));
+      std::make_shared<Recording>(options_.store, game, surroundings_.machine(), notes(), until, std::move(finished));
   game.begin_recording(recording_->sink(), since, until);
   number_ = ++plan.done;
   of_ = plan.how.repeat;

@@ -14,6 +14,15 @@
 
 namespace idlemeter {
 
+/// What a watcher is sent, and how often.
+struct WatchRequest {
+  Nanoseconds every = kSecond;             ///< 20 ms to an hour; the meter's own pace is 33 ms
+  bool frames = false;                     ///< also every frame since the update before
+  std::vector<std::string> readings = {};  ///< also the values of these, by id; those without any are left out
+
+  friend bool operator==(const WatchRequest&, const WatchRequest&) = default;
+};
+
 struct MeterCommand {
   enum class What : std::uint8_t {
     show,
@@ -25,12 +34,14 @@ struct MeterCommand {
     face,       ///< show another face
     record,     ///< start or stop a recording
     hand_over,  ///< let all games go, so that another meter may take them
-    state
+    state,
+    watch  ///< answer with an update again and again, until the connection is closed: watch.hpp
   } what = What::state;
   std::string face = {};  ///< of `face`; empty: the next
   enum class Record : std::uint8_t { start, stop, toggle } record = Record::toggle;
   RecordingPlan plan = {};  ///< of a recording that starts; its notes are those of `note`
   std::string mark = {};    ///< what the mark is about
+  WatchRequest watch = {};  ///< of `watch`
 };
 
 /// One game, as a meter sees it.
@@ -87,6 +98,7 @@ struct MeterAnswer {
 //   {"do": "note", "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}, any of these
 //   {"do": "record", "what": "start" | "stop" | "toggle", "for": seconds, "after": seconds, "at mark": true,
 //    "repeat": runs, "pause": seconds, "settings": {"Preset": "High"}, "note": "…", "tags": ["…"]}
+//   {"do": "watch", "every": seconds, "frames": true, "readings": ["gpu.temp", …]}, all but the first as wanted
 // An answer is {"ok": true, …} or {"error": "…", "code": "not found"}, the code by name_of(Error::Code).
 
 [[nodiscard]] std::string to_json(const MeterCommand& command);
