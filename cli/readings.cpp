@@ -85,7 +85,7 @@ void print_lines(const std::string& text, std::size_t width, std::size_t most_li
       print("… more than fits: name a word to filter by\n");
       return;
     }
-    print("{}\n", cut_to(text.substr(start, end - start), width));
+    print("{}\n", cut_to_columns(text.substr(start, end - start), width));
     start = end + 1;
   }
 }

@@ -14,6 +14,7 @@
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
+#include "idlemeter/base/table.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 
@@ -171,6 +172,25 @@ TEST(KeyChord, IsReadInAnySpellingAndWrittenInOne) {
     const auto chord = key_chord_from(text);
     EXPECT_EQ(chord ? to_string(*chord) : "", usual) << text;
   }
+}
+
+TEST(Columns, AreThoseOfATerminal) {
+  const std::tuple<const char*, std::size_t, const char*> cases[] = {{"", 0, ""},
+                                                                     {"abcdef", 6, "abc…"},
+                                                                     {"Größe", 5, "Grö…"},
+                                                                     {"潮溜まりラリー", 14, "潮…"},
+                                                                     {"e\u0301t\u00e9", 3, "e\u0301t\u00e9"},
+                                                                     {"🦀🦀", 4, "🦀🦀"},
+                                                                     {"a\xff", 2, "a\xff"}};
+  for (const auto& [text, wide, cut] : cases) {
+    EXPECT_EQ(columns(text), wide) << text;
+    EXPECT_EQ(cut_to_columns(text, 4), cut);
+    EXPECT_LE(columns(cut_to_columns(text, 4)), 4u);
+  }
+  Table table({Table::Align::left, Table::Align::left});
+  table.add({"潮溜まり", "1"});
+  table.add({"Tidepool", "2"});
+  EXPECT_EQ(table.text(), "潮溜まり  1\nTidepool  2\n");
 }
 
 /// A server and its clients in one thread: what was sent is there when it serves.

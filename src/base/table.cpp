@@ -14,13 +14,13 @@ void Table::add(std::vector<std::string> row) {
 std::string Table::text(std::string_view indent) const {
   std::vector<std::size_t> widths(columns_.size());
   for (const auto& row : rows_) {
-    for (std::size_t i = 0; row.size() > 1 && i < row.size(); ++i) widths[i] = std::max(widths[i], characters(row[i]));
+    for (std::size_t i = 0; row.size() > 1 && i < row.size(); ++i) widths[i] = std::max(widths[i], columns(row[i]));
   }
   std::string text;
   for (const auto& row : rows_) {
     std::string line(indent);
     for (std::size_t i = 0; i < row.size(); ++i) {
-      const std::size_t width = characters(row[i]);
+      const std::size_t width = columns(row[i]);
       const std::string fill(row.size() > 1 && widths[i] > width ? widths[i] - width : 0, ' ');
       line += columns_[i] == Align::right && row.size() > 1 ? fill + row[i] : row[i] + fill;
       if (i + 1 < row.size()) line += "  ";

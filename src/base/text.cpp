@@ -1,5 +1,7 @@
 #include "idlemeter/base/text.hpp"
 
+#include <utf8proc.h>
+
 #include <charconv>
 #include <cstdint>
 #include <sstream>
@@ -10,21 +12,13 @@ namespace {
 constexpr std::string_view kReplacement = "\xEF\xBF\xBD";
 
 /// The bytes of the character at the start of the text, 0 if they aren't valid UTF-8 (RFC 3629), and its code point.
-std::size_t first_character(std::string_view text, std::uint32_t& code) {
-  const auto byte = [&](std::size_t i) { return static_cast<unsigned char>(text[i]); };
-  const unsigned char lead = byte(0);
-  const std::size_t size = lead < 0x80 ? 1 : lead < 0xC2 ? 0 : lead < 0xE0 ? 2 : lead < 0xF0 ? 3 : lead < 0xF5 ? 4 : 0;
-  if (size == 0 || text.size() < size) return 0;
-  code = size == 1 ? lead : lead & (0x7Fu >> size);
-  for (std::size_t i = 1; i < size; ++i) {
-    if (!continues_character(text[i])) return 0;
-    code = code << 6 | (byte(i) & 0x3F);
-  }
-  const bool overlong = (size == 3 && code < 0x800) || (size == 4 && code < 0x10000);
-  return overlong || code > 0x10FFFF || (code >= 0xD800 && code < 0xE000) ? 0 : size;
+std::size_t first_character(std::string_view text, std::int32_t& code) {
+  const auto size = ::utf8proc_iterate(reinterpret_cast<const utf8proc_uint8_t*>(text.data()),
+                                       static_cast<utf8proc_ssize_t>(text.size()), &code);
+  return size > 0 ? static_cast<std::size_t>(size) : 0;
 }
 
-bool is_control(std::uint32_t code) {
+bool is_control(std::int32_t code) {
   const bool turns_direction = (code >= 0x202A && code <= 0x202E) || (code >= 0x2066 && code <= 0x2069);
   return code < 0x20 || (code >= 0x7F && code < 0xA0) || code == 0x2028 || code == 0x2029 || turns_direction;
 }
@@ -57,7 +51,7 @@ std::string printable(std::string_view text, std::string_view keep) {
     result += text.substr(0, plain);
     text.remove_prefix(plain);
     if (text.empty()) break;
-    std::uint32_t code = 0;
+    std::int32_t code = 0;
     const std::size_t size = first_character(text, code);
     const bool kept = size == 1 && keep.find(text[0]) != std::string_view::npos;
     const bool shown = size > 0 && (kept || !is_control(code));
@@ -76,7 +70,7 @@ std::string escaped_json(std::string_view json) {
     result += json.substr(0, plain);
     json.remove_prefix(plain);
     if (json.empty()) break;
-    std::uint32_t code = 0xFFFD;
+    std::int32_t code = 0xFFFD;
     const std::size_t size = std::max<std::size_t>(first_character(json, code), 1);
     constexpr std::string_view kDigits = "0123456789abcdef";
     if (is_control(code)) {
@@ -95,6 +89,31 @@ std::string cut_to(std::string text, std::size_t most) {
   std::size_t end = 0;
   for (std::size_t kept = 0; end < text.size(); ++end) {
     if (!continues_character(text[end]) && ++kept == most) break;
+  }
+  text.resize(end);
+  return text + "…";
+}
+
+std::size_t columns(std::string_view text) {
+  std::size_t all = 0;
+  while (!text.empty()) {
+    std::int32_t code = 0;
+    const std::size_t size = first_character(text, code);
+    all += size == 0 ? 1 : static_cast<std::size_t>(::utf8proc_charwidth(code));
+    text.remove_prefix(std::max<std::size_t>(size, 1));
+  }
+  return all;
+}
+
+std::string cut_to_columns(std::string text, std::size_t most) {
+  if (text.size() <= most || columns(text) <= most) return text;
+  std::size_t end = 0;
+  for (std::size_t used = 0; end < text.size();) {
+    std::int32_t code = 0;
+    const std::size_t size = std::max<std::size_t>(first_character(std::string_view(text).substr(end), code), 1);
+    used += columns(std::string_view(text).substr(end, size));
+    if (used >= most) break;
+    end += size;
   }
   text.resize(end);
   return text + "…";

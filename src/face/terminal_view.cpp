@@ -22,14 +22,51 @@ namespace {
 
 using namespace face;
 
-constexpr std::size_t kColumnsApart = 2, kBlocksApart = 4;  // characters
+constexpr std::size_t kColumnsApart = 2, kBlocksApart = 4;
 
-/// Every character is one wide and one high.
-class CharacterMeasure : public TextMeasure {
+/// In columns and lines of the terminal.
+class ColumnMeasure : public TextMeasure {
  public:
   TextExtent measure(const std::string& text, const TextStyle&) override {
-    return {static_cast<double>(characters(printable(text))), 1, 0};
+    return {static_cast<double>(columns(printable(text))), 1, 0};
   }
+};
+
+/// A picture of Braille characters, each two dots wide and four high.
+class Dots {
+ public:
+  Dots(std::size_t width, std::size_t height) : width_(width), height_(height), dots_(width * height) {}
+
+  /// The places of the dots farthest to the right and down.
+  [[nodiscard]] double across() const { return static_cast<double>(2 * width_) - 1; }
+  [[nodiscard]] double down() const { return static_cast<double>(4 * height_) - 1; }
+
+  /// A line between dots, both ends included, a column after another.
+  void draw(const Point& from, const Point& to) {
+    double last = from.y;
+    for (double x = std::ceil(from.x); x <= to.x || x == std::ceil(from.x); ++x) {
+      const double y = to.x > from.x ? from.y + (to.y - from.y) * std::min(1.0, (x - from.x) / (to.x - from.x)) : to.y;
+      for (double i = std::round(std::min(last, y)); i <= std::round(std::max(last, y)); ++i)
+        set(static_cast<std::size_t>(std::min(x, across())), static_cast<std::size_t>(i));
+      last = y;
+    }
+  }
+
+  /// In UTF-8, where U+2800 and up take three bytes.
+  [[nodiscard]] std::string character(std::size_t column, std::size_t row) const {
+    const unsigned code = 0x2800 + dots_[row * width_ + column];
+    return {static_cast<char>(0xE0 | code >> 12), static_cast<char>(0x80 | (code >> 6 & 0x3F)),
+            static_cast<char>(0x80 | (code & 0x3F))};
+  }
+
+ private:
+  void set(std::size_t x, std::size_t y) {
+    constexpr unsigned kDots[4][2] = {{0x01, 0x08}, {0x02, 0x10}, {0x04, 0x20}, {0x40, 0x80}};
+    dots_[y / 4 * width_ + x / 2] |= kDots[y % 4][x % 2];
+  }
+
+  std::size_t width_, height_;
+  std::vector<unsigned> dots_;
 };
 
 /// A piece of a line in one colour.
@@ -116,7 +153,7 @@ class View {
   void put(Lines& lines, std::size_t line, const std::string& anything, const Ink& ink) const {
     const std::string text = printable(anything);
     lines.text[line] += inked(text, ink);
-    lines.width[line] += characters(text);
+    lines.width[line] += columns(text);
   }
 
   // Cells.
@@ -132,7 +169,7 @@ class View {
     const std::string dot = box.marked ? mark(look_.recording) : "";
     if (!dot.empty()) put(cell, 0, dot, {{255, 82, 82, 255}});
     if (!box.title.empty()) put(cell, 0, box.title + " ", {color, false, true});
-    const std::size_t unit = box.unit.empty() ? 0 : characters(box.unit) + 1, used = characters(box.value) + unit;
+    const std::size_t unit = box.unit.empty() ? 0 : columns(box.unit) + 1, used = columns(box.value) + unit;
     if (box.cell->align != Align::left && room > used) cell.pad(0, room - used);
     put(cell, 0, box.value, {color, face_.text.bold, box.provisional});
     if (unit > 0) put(cell, 0, " " + box.unit, {color, false, true});
@@ -142,32 +179,18 @@ class View {
   static bool is_text(const CellBox& box) { return std::holds_alternative<TextLook>(box.cell->as); }
 
   [[nodiscard]] static std::size_t text_width(const CellBox& box) {
-    const std::size_t value = std::max(characters(box.value), static_cast<std::size_t>(box.value_width));
-    return (box.title.empty() ? 0 : characters(box.title) + 1) + value +
-           (box.unit.empty() ? 0 : characters(box.unit) + 1) + (box.marked ? 1 : 0);
+    const std::size_t value = std::max(columns(box.value), static_cast<std::size_t>(box.value_width));
+    return (box.title.empty() ? 0 : columns(box.title) + 1) + value + (box.unit.empty() ? 0 : columns(box.unit) + 1) +
+           (box.marked ? 1 : 0);
   }
 
-  /// Two points wide and four high to a character.
   [[nodiscard]] Lines trace_cell(const CellBox& box, Color color) const {
     const TraceLook& as = *box.cell->trace();
     const auto width = static_cast<std::size_t>(std::clamp(as.width.value_or(240) / 9, 6.0, 60.0));
     const auto height = static_cast<std::size_t>(std::clamp(std::round(as.height.value_or(40) / 22), 1.0, 6.0));
-    const double across = static_cast<double>(2 * width), down = static_cast<double>(4 * height);
-    std::vector<unsigned> dots(width * height);
-    constexpr unsigned kDots[4][2] = {{0x01, 0x08}, {0x02, 0x10}, {0x04, 0x20}, {0x40, 0x80}};
-    const auto set = [&](std::size_t x, std::size_t y) { dots[(y / 4) * width + x / 2] |= kDots[y % 4][x % 2]; };
-    const auto draw = [&](const Point& from, const Point& to) {  // both ends; a dot column after another
-      double last = from.y;
-      for (double x = std::ceil(from.x); x <= to.x || x == std::ceil(from.x); ++x) {
-        const double y =
-            to.x > from.x ? from.y + (to.y - from.y) * std::min(1.0, (x - from.x) / (to.x - from.x)) : to.y;
-        for (double i = std::round(std::min(last, y)); i <= std::round(std::max(last, y)); ++i)
-          set(static_cast<std::size_t>(std::min(x, across - 1)), static_cast<std::size_t>(i));
-        last = y;
-      }
-    };
-    const Trace trace = trace_of(look_, box, {0, 0, across - 1, down - 1});
-    for (std::size_t i = 0; i < trace.points.size(); ++i) draw(trace.points[i == 0 ? 0 : i - 1], trace.points[i]);
+    Dots dots(width, height);
+    const Trace trace = trace_of(look_, box, {0, 0, dots.across(), dots.down()});
+    for (std::size_t i = 0; i < trace.points.size(); ++i) dots.draw(trace.points[i == 0 ? 0 : i - 1], trace.points[i]);
     Lines lines(height);
     for (std::size_t row = 0; row < height; ++row) {
       std::string text;
@@ -177,7 +200,7 @@ class View {
         const Color now = arrow == nullptr ? color : kBeyond;
         if (now != last) put(lines, row, std::exchange(text, ""), {std::exchange(last, now)});
         const bool drawn = arrow == nullptr || style_.colors != TerminalStyle::Colors::none;
-        text += drawn ? utf8(0x2800 + dots[row * width + i]) : arrow;
+        text += drawn ? dots.character(i, row) : arrow;
       }
       put(lines, row, text, {last});
     }
@@ -193,12 +216,6 @@ class View {
     return nullptr;
   }
 
-  /// Of the three bytes that U+2800 and up take.
-  static std::string utf8(unsigned code) {
-    return {static_cast<char>(0xE0 | code >> 12), static_cast<char>(0x80 | (code >> 6 & 0x3F)),
-            static_cast<char>(0x80 | (code & 0x3F))};
-  }
-
   [[nodiscard]] Lines bar_cell(const CellBox& box, Color color) const {
     constexpr int kLength = 10;
     constexpr const char* kEighths[] = {"", "▏", "▎", "▍", "▌", "▋", "▊", "▉"};
@@ -208,7 +225,7 @@ class View {
     bar += kEighths[eighths % 8];
     Lines cell;
     put(cell, 0, bar, {color});
-    put(cell, 0, std::string(kLength - characters(bar), ' ') + "▕ ", {color, false, true});
+    put(cell, 0, std::string(kLength - columns(bar), ' ') + "▕ ", {color, false, true});
     cell.beside(text_cell(box, 0), cell.widest());
     return cell;
   }
@@ -246,7 +263,7 @@ class View {
 
   static FlowRow flow_row(const RowCells& cells) {
     FlowRow flow;
-    if (!cells.row->label.empty()) flow.label = static_cast<double>(characters(cells.row->label) + 2);
+    if (!cells.row->label.empty()) flow.label = static_cast<double>(columns(cells.row->label) + 2);
     for (std::size_t i = 0; i < cells.boxes.size(); ++i) {
       const bool text = is_text(cells.boxes[i]);
       flow.cells.push_back(static_cast<double>(text ? text_width(cells.boxes[i]) : cells.cells[i].widest()));
@@ -334,7 +351,7 @@ class View {
 
   const Face& face_;
   TerminalStyle style_;
-  CharacterMeasure measure_;
+  ColumnMeasure measure_;
   Look look_;
 };
 

@@ -9,7 +9,8 @@
 
 namespace idlemeter {
 
-/// Rows of cells, written with columns as wide as their widest cell. Widths count characters of UTF-8, not bytes.
+/// Rows of cells, written with columns as wide as their widest cell. Widths are columns of a terminal:
+/// idlemeter/base/text.hpp.
 class Table {
  public:
   enum class Align : std::uint8_t { left, right };

@@ -41,4 +41,11 @@ inline std::size_t characters(std::string_view text) {
 /// At most so many characters (>= 1), the last of them "…" if the text had more. `text` is valid UTF-8.
 [[nodiscard]] std::string cut_to(std::string text, std::size_t most);
 
+/// How many columns the text takes on a terminal: two for most Chinese and Japanese characters, none for a combining
+/// accent (UAX #11). A byte that isn't UTF-8 takes one.
+[[nodiscard]] std::size_t columns(std::string_view text);
+
+/// At most so many columns (>= 1), the last of them "…" if the text had more. `text` is valid UTF-8.
+[[nodiscard]] std::string cut_to_columns(std::string text, std::size_t most);
+
 }  // namespace idlemeter
