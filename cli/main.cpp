@@ -14,6 +14,8 @@
 
 namespace {
 
+using namespace idlemeter::cli;
+
 /// As a program ends whose reader is gone.
 int end_by_closed_pipe() {
   ::signal(SIGPIPE, SIG_DFL);
@@ -21,11 +23,27 @@ int end_by_closed_pipe() {
   return 1;
 }
 
+/// Says what has been thrown, and how the command ends.
+int status_of_failure() {
+  try {
+    throw;
+  } catch (const ReaderGone&) {
+    return end_by_closed_pipe();
+  } catch (const idlemeter::Error& failure) {
+    complain("idlemeter: {}\n", message_of(failure));
+    if (failure.code() == idlemeter::Error::Code::damaged)
+      complain("Copy what can still be read: idlemeter runs check --repair NEW.db --store FILE\n");
+  } catch (const std::bad_alloc&) {
+    complain("idlemeter: this takes more memory than there is\n");
+  } catch (const std::exception& failure) {
+    complain("idlemeter: {}\n", failure.what());
+  }
+  return 1;
+}
+
 }  // namespace
 
 int main(int argc, char** argv) {
-  using namespace idlemeter::cli;
-  using idlemeter::Error;
   open_standard_streams();
   // Errors like any other, so that nothing is left over: a reader that is gone, a limit on the size of files.
   for (const int number : {SIGPIPE, SIGXFSZ}) ::signal(number, SIG_IGN);
@@ -33,19 +51,9 @@ int main(int argc, char** argv) {
       "Idle Meter: what your machine does while you play, measured, shown over the game, recorded and compared.",
       IDLEMETER_VERSION);
   const Command commands = arguments.commands();
-  add_play(commands);
-  add_tell(commands);
-  add_demo(commands);
-  add_readings(commands);
-  add_face(commands);
-  add_runs(commands);
-  add_compare(commands);
-  add_plot(commands);
-  add_report(commands);
-  add_changes(commands);
-  add_log(commands);
-  add_footage(commands);
-  add_serve(commands);
+  for (const auto add : {add_play, add_tell, add_demo, add_readings, add_face, add_runs, add_compare, add_plot,
+                         add_report, add_changes, add_log, add_footage, add_serve})
+    add(commands);
   try {
     const auto parsed = arguments.parse(argc, argv);
     const bool plays = parsed.command == "play" || parsed.command == "attach";  // these pass signals on
@@ -54,18 +62,7 @@ int main(int argc, char** argv) {
     std::cout.flush();
     flush_output();
     return status;
-  } catch (const ReaderGone&) {
-    return end_by_closed_pipe();
-  } catch (const Error& failure) {
-    complain("idlemeter: {}\n", message_of(failure));
-    if (failure.code() == Error::Code::damaged)
-      complain("Copy what can still be read: idlemeter runs check --repair NEW.db --store FILE\n");
-    return 1;
-  } catch (const std::bad_alloc&) {
-    complain("idlemeter: this takes more memory than there is\n");
-    return 1;
-  } catch (const std::exception& failure) {
-    complain("idlemeter: {}\n", failure.what());
-    return 1;
+  } catch (...) {
+    return status_of_failure();
   }
 }

@@ -16,6 +16,7 @@
 #include "idlemeter/readings/ranges.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/reading_filter.hpp"
+#include "idlemeter/readings/readings_csv.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "output.hpp"
 #include "terminal.hpp"
@@ -32,24 +33,6 @@ struct ReadingsArgs {
   int count = 0;       // how often; 0: until Ctrl-C
   bool json = false, csv = false;
 };
-
-std::string csv_line(const Snapshot::Entry& entry, const Ranges& ranges, double time) {
-  const ReadingInfo& info = *entry.info;
-  const auto range = ranges.of(info.id);
-  const auto* missing = std::get_if<Missing>(entry.value);
-  const auto* text = std::get_if<std::string>(entry.value);
-  const auto n = number(*entry.value);
-  std::string line = fmt::format("{:.3f}", time);
-  for (const std::string& field : {info.id,
-                                   n                 ? fmt::format("{}", *n)
-                                   : text != nullptr ? *text
-                                                     : "",
-                                   std::string(symbol(info.unit)), range ? fmt::format("{}", range->first) : "",
-                                   range ? fmt::format("{}", range->second) : "", info.title, info.device, info.source,
-                                   missing == nullptr ? "" : missing->reason, info.alias})
-    line += "," + csv_field(field);
-  return line + "\n";
-}
 
 /// A source below a tree as it would be called on a machine: "/tmp/x/proc/stat" -> "/proc/stat".
 std::string below(const std::string& root, const std::string& source) {
@@ -102,8 +85,8 @@ class Printer {
     if (options_.json) {
       print_json(entries, time);
     } else if (options_.csv) {
-      if (first_) write_raw("time_s,id,value,unit,least,most,title,device,source,missing,alias\n");
-      for (const auto& entry : entries) write_raw(csv_line(entry, ranges_, time));
+      if (first_) write_raw(readings_csv_heading());
+      write_raw(readings_csv_lines(entries, ranges_, time));
     } else if (options_.seconds > 0 && !in_place_) {
       for (const auto& [info, value, provisional] : entries)
         print("{:.1f} s  {}  {}\n", time, printable(info->id), printable(format_value(*info, *value)));

@@ -17,7 +17,7 @@
 #include "idlemeter/readings/snapshot.hpp"
 #include "link/meter_end.hpp"
 #include "link/probe_end.hpp"
-#include "meter/live_session.hpp"
+#include "meter/session/live_session.hpp"
 
 namespace idlemeter::fuzz {
 namespace {

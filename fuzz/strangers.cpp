@@ -15,7 +15,7 @@
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "idlemeter/serve/metrics_server.hpp"
-#include "insight/insight_bytes.hpp"
+#include "insight/run/insight_bytes.hpp"
 
 namespace idlemeter::fuzz {
 namespace {

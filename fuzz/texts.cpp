@@ -3,7 +3,7 @@
 #include <vector>
 
 #include "doors.hpp"
-#include "face/place_holders.hpp"
+#include "face/format/place_holders.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
@@ -17,7 +17,7 @@
 #include "idlemeter/readings/history.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "readings/formula.hpp"
-#include "sources/open_metrics.hpp"
+#include "sources/own/open_metrics.hpp"
 
 namespace idlemeter::fuzz {
 namespace {

@@ -5,7 +5,7 @@
 #include <fstream>
 #include <string>
 
-#include "sources/gpu_management_library.hpp"
+#include "sources/graphics/gpu_management_library.hpp"
 
 using namespace idlemeter::sources;
 

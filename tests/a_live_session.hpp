@@ -22,7 +22,7 @@
 #include "idlemeter/meter/command.hpp"
 #include "idlemeter/meter/meter.hpp"
 #include "idlemeter/readings/snapshot.hpp"
-#include "meter/live_session.hpp"
+#include "meter/session/live_session.hpp"
 namespace idlemeter::meter {
 
 /// A game that presents every 10 ms of the test's clock, and counts the pictures that it is given.

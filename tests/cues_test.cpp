@@ -1,5 +1,5 @@
 // Cues for real: a sound server whose sink is heard, a session bus with a listener, and a stand-in speech dispatcher.
-#include "meter/cues.hpp"
+#include "meter/cues/cues.hpp"
 
 #include <gio/gio.h>
 #include <gtest/gtest.h>
@@ -22,7 +22,7 @@
 #include "base/private_socket.hpp"
 #include "folder.hpp"
 #include "idlemeter/base/time.hpp"
-#include "meter/tone.hpp"
+#include "meter/cues/tone.hpp"
 
 namespace idlemeter::meter {
 namespace {

@@ -1,5 +1,5 @@
 // How rows are grouped, in a unit of length without a name.
-#include "face/flow.hpp"
+#include "face/layout/flow.hpp"
 
 #include <gtest/gtest.h>
 

@@ -25,7 +25,7 @@
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/runs/recorder.hpp"
 #include "idlemeter/runs/store.hpp"
-#include "meter/tone.hpp"
+#include "meter/cues/tone.hpp"
 #include "stores.hpp"
 
 extern char** environ;
@@ -164,7 +164,7 @@ TEST_F(FootageFiles, SayWhatIsWrong) {
       {"1 -o a.mp4 --over text.mp4", 1, {"text.mp4: ffprobe can't read it"}},
       {"1 -o a.mp4 --over gone.mp4", 1, {"there is no such file"}},
       {"1 -o a.mp4 --over list.m3u8", 1, {"list.m3u8"}},
-      {"1 -o silent.mp4 --over silent.mp4", 1, {"can't be laid over itself"}},
+      {"1 -o silent.mp4 --over silent.mp4", 1, {"would be overwritten"}},
       {"1 -o a.mp4 --over silent.mp4 --clip-from tone", 1, {"no sound"}},
       {"1 -o a.mp4 --over silent.mp4 --clip-from tone --from 0:10", 2, {"--from is a mark or left out"}},
       {"1 -o ./-o.mp4 --over=-i.mp4", 0, {"10 pictures, 64x48"}}};

@@ -13,7 +13,7 @@
 #include "idlemeter/json/runs.hpp"
 #include "idlemeter/runs/recorder.hpp"
 #include "idlemeter/runs/store.hpp"
-#include "insight/insight_bytes.hpp"
+#include "insight/run/insight_bytes.hpp"
 #include "stores.hpp"
 
 namespace idlemeter {

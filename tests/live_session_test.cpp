@@ -1,5 +1,5 @@
 // A live session in this process: no display, no socket, no threads, and a clock that the test sets.
-#include "meter/live_session.hpp"
+#include "meter/session/live_session.hpp"
 
 #include <fmt/format.h>
 #include <gtest/gtest.h>
@@ -16,7 +16,7 @@
 #include "idlemeter/meter/meter.hpp"
 #include "idlemeter/meter/watch.hpp"
 #include "idlemeter/runs/store.hpp"
-#include "meter/watchers.hpp"
+#include "meter/session/watchers.hpp"
 
 namespace idlemeter::meter {
 namespace {

@@ -7,9 +7,9 @@
 
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
-#include "runs/decimal.hpp"
-#include "runs/log_columns.hpp"
-#include "runs/text_lines.hpp"
+#include "runs/tables/decimal.hpp"
+#include "runs/tables/log_columns.hpp"
+#include "runs/tables/text_lines.hpp"
 #include "stores.hpp"
 
 namespace idlemeter::runs {

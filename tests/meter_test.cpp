@@ -13,9 +13,9 @@
 #include "idlemeter/readings/computed_readings.hpp"
 #include "idlemeter/readings/live_readings.hpp"
 #include "idlemeter/readings/snapshot.hpp"
-#include "meter/draw_pace.hpp"
-#include "meter/game.hpp"
-#include "meter/links.hpp"
+#include "meter/entrance/links.hpp"
+#include "meter/session/draw_pace.hpp"
+#include "meter/session/game.hpp"
 
 namespace idlemeter::meter {
 namespace {

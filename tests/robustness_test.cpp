@@ -21,7 +21,7 @@
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "idlemeter/settings/settings.hpp"
-#include "sources/open_metrics.hpp"
+#include "sources/own/open_metrics.hpp"
 
 namespace idlemeter {
 namespace {

@@ -231,7 +231,7 @@ TEST(Command, RunsComeInFromOtherProgramsAndGoOutToThem) {
       {"report 1 77 --store d/runs.db", 1, {"there is no run 77"}},
       {"report 1-3 --store d/runs.db -o page.html --title 'a < b' --figures frame.average", 0, {"page.html"}},
       {"report 2 --store d/runs.db", 0, {"report.html"}},
-      {"report 2 --store d/runs.db", 1, {"report.html: is there already; name a file with -o"}},
+      {"report 2 --store d/runs.db", 1, {"report.html: already exists; name a file with -o"}},
       {"report --by preset --store d/runs.db -o d/runs.db/x.html", 1, {"d/runs.db"}},
       {"compare 1 2 --store d/runs.db --bars bars.png --dark", 0, {"bars.png"}},
       {"compare 1 2 --store d/runs.db --bars bars.gif", 2, {"must end with .png or .svg"}}};

@@ -25,7 +25,7 @@
 #include "idlemeter/sources/machine.hpp"
 #include "link/handover.hpp"
 #include "machine_tree.hpp"
-#include "meter/game.hpp"
+#include "meter/session/game.hpp"
 
 namespace idlemeter {
 namespace {

@@ -5,8 +5,8 @@
 #include <unistd.h>
 
 #include "machine_tree.hpp"
-#include "sources/kernel_file.hpp"
-#include "sources/rate.hpp"
+#include "sources/kernel/kernel_file.hpp"
+#include "sources/kernel/rate.hpp"
 
 namespace idlemeter {
 namespace {

@@ -257,27 +257,36 @@ GLuint shader(const Gl& gl, GLenum kind, const char* head, const char* body) {
   return made;
 }
 
+/// What the shaders begin with, by the version of their language.
+struct Dialect {
+  const char* vertex;
+  const char* pixel;
+};
+constexpr Dialect kOld = {"#version 110\n#define IN attribute\n#define OUT varying\n",
+                          "#version 110\n#define IN varying\n#define PIXEL gl_FragColor\n#define LOOK texture2D\n"};
+constexpr Dialect kNew = {"#version 150\n#define IN in\n#define OUT out\n",
+                          "#version 150\n#define IN in\nout vec4 pixel;\n#define PIXEL pixel\n#define LOOK texture\n"};
+constexpr Dialect kOldEs = {"#version 100\n#define IN attribute\n#define OUT varying\n",
+                            "#version 100\nprecision mediump float;\n#define IN varying\n"
+                            "#define PIXEL gl_FragColor\n#define LOOK texture2D\n"};
+constexpr Dialect kNewEs = {"#version 300 es\n#define IN in\n#define OUT out\n",
+                            "#version 300 es\nprecision mediump float;\n#define IN in\nout vec4 pixel;\n"
+                            "#define PIXEL pixel\n#define LOOK texture\n"};
+
+const Dialect& dialect_of(const Gl& gl) {
+  if (gl.es) return gl.version < 30 ? kOldEs : kNewEs;
+  return gl.version < 32 ? kOld : kNew;
+}
+
 }  // namespace
 
 bool Blend::make_program(const Gl& gl) {
-  const bool old = gl.es ? gl.version < 30 : gl.version < 32;
-  const char* vertex_head = gl.es ? (old ? "#version 100\n#define IN attribute\n#define OUT varying\n"
-                                         : "#version 300 es\n#define IN in\n#define OUT out\n")
-                                  : (old ? "#version 110\n#define IN attribute\n#define OUT varying\n"
-                                         : "#version 150\n#define IN in\n#define OUT out\n");
-  const char* pixel_head =
-      gl.es ? (old ? "#version 100\nprecision mediump float;\n#define IN varying\n#define PIXEL gl_FragColor\n#define "
-                     "LOOK "
-                     "texture2D\n"
-                   : "#version 300 es\nprecision mediump float;\n#define IN in\nout vec4 pixel;\n#define PIXEL "
-                     "pixel\n#define LOOK texture\n")
-            : (old ? "#version 110\n#define IN varying\n#define PIXEL gl_FragColor\n#define LOOK texture2D\n"
-                   : "#version 150\n#define IN in\nout vec4 pixel;\n#define PIXEL pixel\n#define LOOK texture\n");
-  const GLuint vertex = shader(gl, GL_VERTEX_SHADER, vertex_head,
+  const Dialect& dialect = dialect_of(gl);
+  const GLuint vertex = shader(gl, GL_VERTEX_SHADER, dialect.vertex,
                                "IN vec2 corner;\nuniform vec4 place;\nOUT vec2 at;\nvoid main() {\n  at = corner;\n"
                                "  gl_Position = vec4(place.xy + corner * place.zw, 0.0, 1.0);\n}\n");
   const GLuint pixel =
-      shader(gl, GL_FRAGMENT_SHADER, pixel_head,
+      shader(gl, GL_FRAGMENT_SHADER, dialect.pixel,
              "IN vec2 at;\nuniform sampler2D overlay;\nvoid main() {\n  PIXEL = LOOK(overlay, at);\n}\n");
   program_ = gl.CreateProgram();
   gl.AttachShader(program_, vertex);

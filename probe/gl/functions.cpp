@@ -30,7 +30,17 @@ bool Gl::load(Find find) {
   const auto* renderer = reinterpret_cast<const char*>(GetString(GL_RENDERER));
   ::snprintf(driver, sizeof driver, "%s, %s", renderer == nullptr ? "" : reinterpret_cast<const char*>(renderer), text);
   slow_clock = renderer != nullptr && ::strstr(renderer, "llvmpipe") != nullptr;
-  // GetProcAddress also returns calls that the context doesn't have, so the version decides.
+  drop_what_the_version_lacks();
+  if (es) load_timers_of_es(find);
+  if (!es && version < 33) QueryCounter = nullptr;
+  if (QueryCounter == nullptr || (!es && version < 32)) GetInteger64v = nullptr;
+#define IDLEMETER_HAS(name, type, parameters) &&name != nullptr
+  return true IDLEMETER_GL(IDLEMETER_HAS);
+#undef IDLEMETER_HAS
+}
+
+/// GetProcAddress also returns calls that the context doesn't have, so the version decides.
+void Gl::drop_what_the_version_lacks() {
   const bool modern = version >= 30, blend_indexed = es ? version >= 32 : version >= 40;
   if (!modern) GenVertexArrays = nullptr;
   if (es ? version < 30 : version < 33) BindSampler = nullptr;
@@ -42,23 +52,19 @@ bool Gl::load(Find find) {
   if (es) PolygonMode = nullptr;
   if (es || version < 30) DrawBuffer = nullptr;
   if (es ? version < 30 : version < 40) PauseTransformFeedback = nullptr;
-  if (es) {
-    QueryCounter = reinterpret_cast<decltype(QueryCounter)>(find("glQueryCounterEXT"));
-    GetQueryObjectui64v = reinterpret_cast<decltype(GetQueryObjectui64v)>(find("glGetQueryObjectui64vEXT"));
-    GetQueryObjectuiv = reinterpret_cast<decltype(GetQueryObjectuiv)>(find("glGetQueryObjectuivEXT"));
-    GenQueries = reinterpret_cast<decltype(GenQueries)>(find("glGenQueriesEXT"));
-    GetQueryiv = reinterpret_cast<decltype(GetQueryiv)>(find("glGetQueryivEXT"));
-    GetInteger64v = reinterpret_cast<decltype(GetInteger64v)>(find("glGetInteger64vEXT"));
-    const auto* extensions = reinterpret_cast<const char*>(GetString(GL_EXTENSIONS));
-    const bool timers = extensions != nullptr && ::strstr(extensions, "GL_EXT_disjoint_timer_query") != nullptr;
-    if (!timers) QueryCounter = nullptr;
-  } else if (version < 33) {
-    QueryCounter = nullptr;
-  }
-  if (QueryCounter == nullptr || (!es && version < 32)) GetInteger64v = nullptr;
-#define IDLEMETER_HAS(name, type, parameters) &&name != nullptr
-  return true IDLEMETER_GL(IDLEMETER_HAS);
-#undef IDLEMETER_HAS
+}
+
+/// OpenGL ES has timers only as an extension.
+void Gl::load_timers_of_es(Find find) {
+  QueryCounter = reinterpret_cast<decltype(QueryCounter)>(find("glQueryCounterEXT"));
+  GetQueryObjectui64v = reinterpret_cast<decltype(GetQueryObjectui64v)>(find("glGetQueryObjectui64vEXT"));
+  GetQueryObjectuiv = reinterpret_cast<decltype(GetQueryObjectuiv)>(find("glGetQueryObjectuivEXT"));
+  GenQueries = reinterpret_cast<decltype(GenQueries)>(find("glGenQueriesEXT"));
+  GetQueryiv = reinterpret_cast<decltype(GetQueryiv)>(find("glGetQueryivEXT"));
+  GetInteger64v = reinterpret_cast<decltype(GetInteger64v)>(find("glGetInteger64vEXT"));
+  const auto* extensions = reinterpret_cast<const char*>(GetString(GL_EXTENSIONS));
+  const bool timers = extensions != nullptr && ::strstr(extensions, "GL_EXT_disjoint_timer_query") != nullptr;
+  if (!timers) QueryCounter = nullptr;
 }
 
 }  // namespace idlemeter::probe

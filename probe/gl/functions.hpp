@@ -95,6 +95,10 @@ struct Gl {
 
   /// Finds the current context's calls; false if it lacks what drawing needs.
   bool load(Find find);
+
+ private:
+  void drop_what_the_version_lacks();
+  void load_timers_of_es(Find find);
 };
 
 /// "4.6 (Core Profile) Mesa 22" -> 46, "OpenGL ES 3.2 …" -> 32 and es.

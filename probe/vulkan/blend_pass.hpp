@@ -28,6 +28,8 @@ class BlendPass {
  private:
   bool make_pass(const Device& device, VkFormat format);
   bool make_pipeline(const Device& device);
+  bool make_layout(const Device& device);
+  bool make_pipeline(const Device& device, const VkPipelineShaderStageCreateInfo* stages);
 
   VkRenderPass pass_ = VK_NULL_HANDLE;
   VkDescriptorSetLayout set_layout_ = VK_NULL_HANDLE;

@@ -77,6 +77,12 @@ bool GraphicsOverlay::make_texture(const link::Slot& slot) {
   view.format = image.format;
   view.subresourceRange = whole_image();
   if (vk().CreateImageView(device().handle, &view, nullptr, &texture_view_) != VK_SUCCESS) return false;
+  show_texture();
+  return true;
+}
+
+/// The shader samples the texture from now on.
+void GraphicsOverlay::show_texture() const {
   const VkDescriptorImageInfo shown{sampler_, texture_view_, VK_IMAGE_LAYOUT_SHADER_READ_ONLY_OPTIMAL};
   auto write = made<VkWriteDescriptorSet>(VK_STRUCTURE_TYPE_WRITE_DESCRIPTOR_SET);
   write.dstSet = set_;
@@ -84,7 +90,6 @@ bool GraphicsOverlay::make_texture(const link::Slot& slot) {
   write.descriptorType = VK_DESCRIPTOR_TYPE_COMBINED_IMAGE_SAMPLER;
   write.pImageInfo = &shown;
   vk().UpdateDescriptorSets(device().handle, 1, &write, 0, nullptr);
-  return true;
 }
 
 bool GraphicsOverlay::take(std::size_t index, const link::ProbeEnd& end, const link::Shown& shown) {

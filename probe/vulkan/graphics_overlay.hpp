@@ -26,6 +26,7 @@ class GraphicsOverlay final : public Overlay {
 
   bool make_image(VkImage image, PerImage& one);
   bool make_texture(const link::Slot& slot);
+  void show_texture() const;
   void free_texture();
   void record_upload(VkCommandBuffer commands, const PerImage& image, const link::Slot& slot);
 

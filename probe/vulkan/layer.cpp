@@ -122,6 +122,24 @@ void note_driver(Device& device) {
     ::snprintf(device.driver, sizeof device.driver, "%.60s, %.60s", driver.driverName, driver.driverInfo);
 }
 
+void load_calls(Device& device) {
+#define IDLEMETER_LOAD(name) device.calls.name = reinterpret_cast<PFN_vk##name>(device.next(device.handle, "vk" #name));
+  IDLEMETER_VK_DEVICE(IDLEMETER_LOAD)
+#undef IDLEMETER_LOAD
+}
+
+/// Its memory, its queues and its driver.
+void note_properties(Device& device) {
+  const Instance& instance = *device.instance;
+  instance.GetPhysicalDeviceMemoryProperties(device.physical, &device.memory);
+  std::uint32_t count = 0;
+  instance.GetPhysicalDeviceQueueFamilyProperties(device.physical, &count, nullptr);
+  device.families.resize(count);
+  instance.GetPhysicalDeviceQueueFamilyProperties(device.physical, &count, device.families.data());
+  instance.GetPhysicalDeviceProperties(device.physical, &device.properties);
+  note_driver(device);
+}
+
 VKAPI_ATTR VkResult VKAPI_CALL create_device(VkPhysicalDevice physical, const VkDeviceCreateInfo* info,
                                              const VkAllocationCallbacks* allocator, VkDevice* made) {
   constexpr auto kType = VK_STRUCTURE_TYPE_LOADER_DEVICE_CREATE_INFO;
@@ -148,16 +166,8 @@ VKAPI_ATTR VkResult VKAPI_CALL create_device(VkPhysicalDevice physical, const Vk
   device->instance = instance;
   device->next = next;
   device->set_loader_data = loader == nullptr ? nullptr : loader->u.pfnSetDeviceLoaderData;
-#define IDLEMETER_LOAD(name) device->calls.name = reinterpret_cast<PFN_vk##name>(next(*made, "vk" #name));
-  IDLEMETER_VK_DEVICE(IDLEMETER_LOAD)
-#undef IDLEMETER_LOAD
-  instance->GetPhysicalDeviceMemoryProperties(physical, &device->memory);
-  std::uint32_t count = 0;
-  instance->GetPhysicalDeviceQueueFamilyProperties(physical, &count, nullptr);
-  device->families.resize(count);
-  instance->GetPhysicalDeviceQueueFamilyProperties(physical, &count, device->families.data());
-  instance->GetPhysicalDeviceProperties(physical, &device->properties);
-  note_driver(*device);
+  load_calls(*device);
+  note_properties(*device);
   device->reads_clocks = as_wished && request.reads_clocks() && device->calls.GetCalibratedTimestampsEXT != nullptr;
   if (as_wished && device->calls.WaitForPresentKHR != nullptr) device->waits = request.waits();
   const std::lock_guard<std::mutex> lock(layer().mutex);

@@ -90,7 +90,7 @@ void LineServer::take_lines(Place client) {
   (void)::epoll_ctl(poll_, client->closed ? EPOLL_CTL_DEL : EPOLL_CTL_MOD, client->socket, &event);
 }
 
-/// False if no whole line is there.
+/// False if there is no whole line yet.
 bool LineServer::take_line(Connection& client) {
   const std::size_t end = client.input.find('\n');
   const bool whole = end != std::string::npos;

@@ -12,7 +12,7 @@ namespace idlemeter::base {
 /// time.
 class PrivateListener {
  public:
-  /// Makes the folder if it isn't there. Replaces a socket whose process is gone. Throws Error if another process
+  /// Creates the folder if it doesn't exist. Replaces a socket whose process is gone. Throws Error if another process
   /// listens on it, or if the folder is open to others.
   explicit PrivateListener(std::filesystem::path socket);
   PrivateListener(const PrivateListener&) = delete;

@@ -49,20 +49,10 @@ std::vector<std::string> footage::clip_input(const std::filesystem::path& file) 
   return {"-protocol_whitelist", "file", "-format_whitelist", kContainers, "-i", "file:" + file.string()};
 }
 
-Clip read_clip(const std::filesystem::path& file) {
-  std::error_code failed;
-  if (!std::filesystem::is_regular_file(file, failed))
-    fail(file, std::filesystem::exists(file, failed) ? "is not a regular file" : "there is no such file");
-  std::vector<std::string> arguments = {"-v", "error", "-of", "json", "-show_streams", "-show_format"};
-  for (std::string& word : clip_input(file)) arguments.push_back(std::move(word));
-  Tool probe("ffprobe", arguments, {});
-  if (probe.finish() != 0) {
-    if (probe.complaint().find("whitelist") != std::string::npos)
-      throw Error(Error::Code::unreadable, "isn't a recording, or may refer to other files", file.string(),
-                  "name a clip in an MP4, MOV, Matroska, WebM, AVI, MPEG-TS or FLV file");
-    fail(file, fmt::format("ffprobe can't read it ({})", probe.complaint()));
-  }
-  const Json said = Json::parse(probe.output(), nullptr, false);
+namespace {
+
+/// As ffprobe describes it.
+Clip clip_of(const Json& said, const std::filesystem::path& file) {
   if (said.is_discarded() || !said.is_object()) fail(file, "ffprobe says nothing of it");
   Clip clip{.file = file};
   for (const Json& stream : said.value("streams", Json::array())) {
@@ -81,6 +71,24 @@ Clip read_clip(const std::filesystem::path& file) {
   if (!(seconds > 0) || seconds > in_seconds(kLongestTime)) fail(file, "it doesn't say how long it is");
   clip.length = from_seconds(seconds);
   return clip;
+}
+
+}  // namespace
+
+Clip read_clip(const std::filesystem::path& file) {
+  std::error_code failed;
+  if (!std::filesystem::is_regular_file(file, failed))
+    fail(file, std::filesystem::exists(file, failed) ? "is not a regular file" : "there is no such file");
+  std::vector<std::string> arguments = {"-v", "error", "-of", "json", "-show_streams", "-show_format"};
+  for (std::string& word : clip_input(file)) arguments.push_back(std::move(word));
+  Tool probe("ffprobe", arguments, {});
+  if (probe.finish() != 0) {
+    if (probe.complaint().find("whitelist") != std::string::npos)
+      throw Error(Error::Code::unreadable, "isn't a recording, or may refer to other files", file.string(),
+                  "name a clip in an MP4, MOV, Matroska, WebM, AVI, MPEG-TS or FLV file");
+    fail(file, fmt::format("ffprobe can't read it ({})", probe.complaint()));
+  }
+  return clip_of(Json::parse(probe.output(), nullptr, false), file);
 }
 
 std::vector<CueFound> cues_in(const Clip& clip, CueTone tone) {

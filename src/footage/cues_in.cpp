@@ -74,6 +74,51 @@ class Blocks {
   std::vector<double> energy_;
 };
 
+/// Notes that follow each other, looked for in a sound.
+class Tune {
+ public:
+  Tune(std::vector<Note> notes, const std::vector<std::int16_t>& sound, int rate) : notes_(std::move(notes)) {
+    for (const Note& note : notes_) {
+      if (!heard_.contains(note.hertz)) heard_.emplace(note.hertz, Blocks(sound, rate, note.hertz));
+    }
+  }
+
+  /// In blocks.
+  [[nodiscard]] std::ptrdiff_t length() const {
+    std::ptrdiff_t all = 0;
+    for (const Note& note : notes_) all += length_of(note);
+    return all;
+  }
+
+  /// How purely it sounds from that block on, 0 to 1: that of its least pure note.
+  [[nodiscard]] double share_at(std::ptrdiff_t block) const {
+    double least = 1;
+    for (const Note& note : notes_) {
+      least = std::min(least, share_of(note, block));
+      block += length_of(note);
+    }
+    return least;
+  }
+
+ private:
+  static std::ptrdiff_t length_of(const Note& note) { return std::lround(note.seconds * kBlocksPerSecond); }
+
+  [[nodiscard]] double share_of(const Note& note, std::ptrdiff_t at) const {
+    const Blocks& blocks = heard_.at(note.hertz);
+    const std::ptrdiff_t length = length_of(note);
+    // A note that sounds on before or after is another's.
+    const double within = blocks.tone(at, at + length);
+    const auto sounds = [&](std::ptrdiff_t from, std::ptrdiff_t to) {
+      return blocks.tone(from, to) > kEdge * within / 2;
+    };
+    const bool goes_on = sounds(at - length / 2, at) || sounds(at + length, at + length + length / 2);
+    return goes_on ? 0 : blocks.share(at, at + length);
+  }
+
+  std::vector<Note> notes_;
+  std::map<double, Blocks> heard_;  // by frequency
+};
+
 CueKind kind_of(CueTone tone) {
   return tone == CueTone::start ? CueKind::start : tone == CueTone::end ? CueKind::end : CueKind::mark;
 }
@@ -82,38 +127,14 @@ CueKind kind_of(CueTone tone) {
 
 std::vector<CueFound> cues_in(const std::vector<std::int16_t>& sound, int rate, CueTone tone) {
   if (rate < 4'000 || rate > 768'000) throw Error(Error::Code::misuse, "sound has 4,000 to 768,000 samples a second");
-  const std::vector<Note> notes = base::notes_of(kind_of(tone));
-  std::map<double, Blocks> heard;
-  for (const Note& note : notes) {
-    if (!heard.contains(note.hertz)) heard.emplace(note.hertz, Blocks(sound, rate, note.hertz));
-  }
-  const auto length_of = [](const Note& note) { return std::lround(note.seconds * kBlocksPerSecond); };
-  const auto share_at = [&](std::ptrdiff_t block) {
-    double least = 1;
-    for (std::ptrdiff_t i = 0, at = block; i < std::ssize(notes); ++i) {
-      const Note& note = notes[static_cast<std::size_t>(i)];
-      const Blocks& blocks = heard.at(note.hertz);
-      const std::ptrdiff_t length = length_of(note);
-      // A note that sounds on before or after is another's.
-      const double within = blocks.tone(at, at + length);
-      const auto sounds = [&](std::ptrdiff_t from, std::ptrdiff_t to) {
-        return blocks.tone(from, to) > kEdge * within / 2;
-      };
-      const bool goes_on = sounds(at - length / 2, at) || sounds(at + length, at + length + length / 2);
-      least = std::min(least, goes_on ? 0 : blocks.share(at, at + length));
-      at += length;
-    }
-    return least;
-  };
-  std::ptrdiff_t apart = 0;  // two are never closer
-  for (const Note& note : notes) apart += length_of(note);
+  const Tune tune(base::notes_of(kind_of(tone)), sound, rate);
   std::vector<CueFound> found;
-  std::ptrdiff_t last = -apart;
+  std::ptrdiff_t last = -tune.length();  // two are never closer
   const std::ptrdiff_t count = std::ssize(sound) / (rate / kBlocksPerSecond);
   for (std::ptrdiff_t block = 0; block < count; ++block) {
-    const double share = share_at(block);
+    const double share = tune.share_at(block);
     if (share < kLeastShare) continue;
-    const bool is_same = block - last < apart;
+    const bool is_same = block - last < tune.length();
     if (is_same && share <= found.back().share) continue;
     if (is_same) found.pop_back();
     last = block;

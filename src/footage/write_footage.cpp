@@ -109,6 +109,15 @@ void expect_done(int error, const std::filesystem::path& file) {
                 "name one in a folder that you may write to");
 }
 
+/// Copies what has changed of the picture into `pixels`, which hold its part `whole`.
+void copy_part(const ImagePart& part, const Image& image, const ImagePart& whole, std::vector<std::uint32_t>& pixels) {
+  for (int y = part.y; y < part.y + part.height; ++y) {
+    const std::size_t row = static_cast<std::size_t>(y - whole.y) * static_cast<std::size_t>(whole.width);
+    for (int x = part.x; x < part.x + part.width; ++x)
+      pixels[row + static_cast<std::size_t>(x - whole.x)] = straight(image.at(x, y));
+  }
+}
+
 }  // namespace
 
 bool write_footage(Footage& footage, const FootageFile& to, const FootageProgress& progress) {
@@ -122,16 +131,10 @@ bool write_footage(Footage& footage, const FootageFile& to, const FootageProgres
   UnnamedFile file(to.file);
   expect_done(file.error(), to.file);
   Tool encoder("ffmpeg", arguments, {.takes_input = true, .output = file.descriptor()});
-  const Image& image = footage.picture();
   std::vector<std::uint32_t> pixels(static_cast<std::size_t>(whole.width) * static_cast<std::size_t>(whole.height));
   const std::int64_t count = footage.pictures();
   for (std::int64_t done = 1; done <= count; ++done) {
-    const ImagePart part = footage.next();
-    for (int y = part.y; y < part.y + part.height; ++y) {
-      const std::size_t row = static_cast<std::size_t>(y - whole.y) * static_cast<std::size_t>(whole.width);
-      for (int x = part.x; x < part.x + part.width; ++x)
-        pixels[row + static_cast<std::size_t>(x - whole.x)] = straight(image.at(x, y));
-    }
+    copy_part(footage.next(), footage.picture(), whole, pixels);
     if (!encoder.write(std::as_bytes(std::span(pixels)))) break;  // it has all that it needs, or has failed
     if (progress && !progress(done)) return false;
   }

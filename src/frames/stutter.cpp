@@ -25,7 +25,7 @@ class RoughMedian {
   void add(Nanoseconds value) { change(value, 1); }
   void remove(Nanoseconds value) { change(value, -1); }
 
-  /// At most the median of what is there, which is at least one.
+  /// At most the median of the frames added, at least one.
   Nanoseconds lower_bound() {
     const std::int64_t rank = (all_ - 1) / 2;
     while (below_ > rank) below_ -= counts_[--bucket_];

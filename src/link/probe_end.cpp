@@ -56,7 +56,7 @@ void ProbeEnd::connect() {
   if (!sent) drop();
 }
 
-/// The meter's answer, once it is there.
+/// The meter's answer, once it has come.
 void ProbeEnd::welcome() {
   if (!owns_socket()) return drop();
   int fd = -1;

@@ -15,13 +15,13 @@
 #include "idlemeter/settings/user_sources.hpp"
 #include "idlemeter/sources/game_pid.hpp"
 #include "idlemeter/sources/machine.hpp"
-#include "meter/above.hpp"
-#include "meter/control.hpp"
-#include "meter/cues.hpp"
-#include "meter/keys.hpp"
-#include "meter/links.hpp"
-#include "meter/live_session.hpp"
+#include "meter/control/control.hpp"
+#include "meter/cues/cues.hpp"
+#include "meter/entrance/above.hpp"
+#include "meter/entrance/keys.hpp"
+#include "meter/entrance/links.hpp"
 #include "meter/loop.hpp"
+#include "meter/session/live_session.hpp"
 
 namespace idlemeter {
 namespace {
@@ -92,7 +92,7 @@ struct Meter::State {
     }
   }
 
-  /// A display that isn't there, or goes away, is noted in the log; commands do the same as keys.
+  /// A display that is missing, or disconnects, is noted in the log; commands do the same as keys.
   void listen_to_keys() {
     const auto doing = [this](What what) {
       return [this, what] { session.obey({.what = what}, [](const MeterAnswer&) {}); };

@@ -157,50 +157,59 @@ std::string safe_in_script(const std::string& json) {
   return safe;
 }
 
+/// The frames of all runs, and how they are drawn together.
+struct Drawn {
+  std::vector<std::vector<FrameRecord>> frames;
+  bool thinned = false;
+  std::size_t columns = 0;  ///< that thinned frames are reduced to
+  double spread_most = 1;   ///< where the distributions end, ms
+};
+
+Json run_of(const RunInsight& run, std::size_t group, const Drawn& drawn, std::size_t i) {
+  const auto& frames = drawn.frames[i];
+  Json spread = Json::array();
+  for (const PlotPoint& bin : distribution(frames, drawn.spread_most, kBins)) spread.push_back(rounded(bin.y, 3));
+  return {{"name", name_of(run.info)},
+          {"group", group},
+          {"frames", drawn.thinned ? thinned_frames_of(frames, drawn.columns) : frames_of(frames)},
+          {"rate", points(frame_rate_line(frames), 3, 1)},
+          {"spread", std::move(spread)},
+          {"percentiles", points(percentile_curve(frames), 5, 3)},
+          {"hitches", hitches_of(run)}};
+}
+
 }  // namespace
 
 std::string name_of(const RunInfo& run) { return cut_to(printable(run_words(run)), kLongestName); }
 
 PageData page_data(const Store& store, const std::vector<RunGroup>& groups, std::size_t most_frames) {
-  PageData data;
-  std::vector<std::vector<FrameRecord>> frames;
+  Drawn drawn;
   std::size_t all = 0, count = 0;
   for (const RunGroup& group : groups) {
     for (const RunInsight& run : group.runs) {
-      frames.push_back(store.frames(run.info.id));
-      all += frames.back().size();
+      drawn.frames.push_back(store.frames(run.info.id));
+      all += drawn.frames.back().size();
       ++count;
     }
   }
-  data.thinned = all > most_frames;
-  const std::size_t columns = std::max<std::size_t>(200, most_frames / 4 / std::max<std::size_t>(1, count));
-  double most = 1;
-  for (const auto& its : frames) most = std::max(most, distribution_reach(its));
+  drawn.thinned = all > most_frames;
+  drawn.columns = std::max<std::size_t>(200, most_frames / 4 / std::max<std::size_t>(1, count));
+  for (const auto& frames : drawn.frames) drawn.spread_most = std::max(drawn.spread_most, distribution_reach(frames));
   Json runs = Json::array(), names = Json::array();
   Readings readings;
   for (std::size_t g = 0, i = 0; g < groups.size(); ++g) {
     names.push_back(cut_to(printable(groups[g].name), kLongestName));
     for (const RunInsight& run : groups[g].runs) {
-      const auto& its = frames[i++];
       const auto series = store.series(run.info.id);
-      Json spread = Json::array();
-      for (const PlotPoint& bin : distribution(its, most, kBins)) spread.push_back(rounded(bin.y, 3));
-      runs.push_back({{"name", name_of(run.info)},
-                      {"group", g},
-                      {"frames", data.thinned ? thinned_frames_of(its, columns) : frames_of(its)},
-                      {"rate", points(frame_rate_line(its), 3, 1)},
-                      {"spread", std::move(spread)},
-                      {"percentiles", points(percentile_curve(its), 5, 3)},
-                      {"hitches", hitches_of(run)},
-                      {"marks", marks_of(series)}});
+      runs.push_back(run_of(run, g, drawn, i++));
+      runs.back()["marks"] = marks_of(series);
       readings.take(series, runs.back());
     }
   }
   readings.drop_still_ones(runs);
   const Json json = {
-      {"groups", names}, {"spread_most", most}, {"readings", readings.list()}, {"runs", std::move(runs)}};
-  data.json = safe_in_script(json.dump(-1, ' ', false, Json::error_handler_t::replace));
-  return data;
+      {"groups", names}, {"spread_most", drawn.spread_most}, {"readings", readings.list()}, {"runs", std::move(runs)}};
+  return {.json = safe_in_script(json.dump(-1, ' ', false, Json::error_handler_t::replace)), .thinned = drawn.thinned};
 }
 
 }  // namespace idlemeter::report

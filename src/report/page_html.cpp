@@ -152,6 +152,20 @@ bool is_same(const std::vector<std::optional<std::string>>& values) {
 
 std::string long_text(const std::string& text) { return html(cut_to(printable(text, "\n"), kLongestText)); }
 
+std::string summary_row(const RunInsight& run, const std::string& group, bool has_groups,
+                        const std::vector<RunFigure>& figures) {
+  using enum Cell::Kind;
+  std::vector<Cell> cells = {{html(name_of(run.info)), row_head}};
+  if (has_groups) cells.push_back({html(group)});
+  for (const RunFigure& figure : figures)
+    cells.push_back(
+        {figure.value ? shown(figure.info, *figure.value) + (figure.is_uncertain ? " *" : "") : "–", number});
+  cells.push_back({stutters_of(run), number});
+  cells.push_back({limit_of(run)});
+  cells.push_back({doubts_of(run), words});
+  return row(cells);
+}
+
 }  // namespace
 
 std::string summary_section(const std::vector<RunGroup>& groups, const FigureSet& figures,
@@ -171,17 +185,8 @@ std::string summary_section(const std::vector<RunGroup>& groups, const FigureSet
   std::size_t i = 0;
   for (const RunGroup& group : groups) {
     for (const RunInsight& run : group.runs) {
-      std::vector<Cell> cells = {{html(name_of(run.info)), row_head}};
-      if (comparison != nullptr) cells.push_back({html(group.name)});
-      for (const RunFigure& figure : values[i++]) {
-        any_uncertain = any_uncertain || figure.is_uncertain;
-        cells.push_back(
-            {figure.value ? shown(figure.info, *figure.value) + (figure.is_uncertain ? " *" : "") : "–", number});
-      }
-      cells.push_back({stutters_of(run), number});
-      cells.push_back({limit_of(run)});
-      cells.push_back({doubts_of(run), words});
-      rows += row(cells);
+      any_uncertain = any_uncertain || std::ranges::any_of(values[i], &RunFigure::is_uncertain);
+      rows += summary_row(run, comparison == nullptr ? "" : group.name, comparison != nullptr, values[i++]);
     }
   }
   std::string content = table("Summary", head(heads), rows);
@@ -234,6 +239,27 @@ std::string plots_section(bool thinned) {
   return section("plots", "Plots", text + "<div id=\"charts\"></div>\n");
 }
 
+namespace {
+
+/// `i`: the run's place in the page's data.
+std::string hitch_row(const RunInsight& run, std::size_t i, const HitchInsight& one, std::size_t oddities) {
+  using enum Cell::Kind;
+  const double begin = in_seconds(one.hitch.begin.time_since_epoch());
+  const std::string odd = oddity_words(one, oddities);
+  return row(
+      {{html(name_of(run.info)), row_head},
+       {fmt::format("<button type=\"button\" class=\"jump\" data-run=\"{}\" data-from=\"{:.3f}\" data-to=\"{:.3f}\">"
+                    "{}</button>",
+                    i, begin - 1, begin + in_seconds(one.hitch.length) + 1, moment_words(one.hitch.begin)),
+        number},
+       {format_number(in_milliseconds(one.hitch.worst), 1), number},
+       {format_number(in_milliseconds(one.hitch.lost), 1), number},
+       {fmt::format("{}", one.hitch.stutters), number},
+       {odd.empty() ? "nothing" : html(odd), words}});
+}
+
+}  // namespace
+
 std::string stutters_section(const std::vector<RunGroup>& groups) {
   using enum Cell::Kind;
   std::size_t runs = 0;
@@ -241,21 +267,8 @@ std::string stutters_section(const std::vector<RunGroup>& groups) {
   const std::size_t most = runs > 3 ? 2 : kHitches, oddities = runs > 3 ? 1 : 3;
   std::string rows;
   each_run(groups, [&](const RunInsight& run, std::size_t i) {
-    for (const HitchInsight& one : std::span(run.hitches).first(std::min(most, run.hitches.size()))) {
-      const double begin = in_seconds(one.hitch.begin.time_since_epoch());
-      const std::string odd = oddity_words(one, oddities);
-      rows +=
-          row({{html(name_of(run.info)), row_head},
-               {fmt::format(
-                    "<button type=\"button\" class=\"jump\" data-run=\"{}\" data-from=\"{:.3f}\" data-to=\"{:.3f}\">"
-                    "{}</button>",
-                    i, begin - 1, begin + in_seconds(one.hitch.length) + 1, moment_words(one.hitch.begin)),
-                number},
-               {format_number(in_milliseconds(one.hitch.worst), 1), number},
-               {format_number(in_milliseconds(one.hitch.lost), 1), number},
-               {fmt::format("{}", one.hitch.stutters), number},
-               {odd.empty() ? "nothing" : html(odd), words}});
-    }
+    for (const HitchInsight& one : std::span(run.hitches).first(std::min(most, run.hitches.size())))
+      rows += hitch_row(run, i, one, oddities);
   });
   if (rows.empty()) return section("stutters", "Stutters", "<p>None of the runs stuttered.</p>\n");
   return section(
@@ -326,36 +339,36 @@ std::string facts_section(const std::vector<RunGroup>& groups, bool arguments) {
   return section("facts", "Facts and settings", text);
 }
 
+namespace {
+
+/// What the page's figures mean, shorter than docs/statistics.md.
+constexpr std::pair<std::string_view, std::string_view> kDefinitions[] = {
+    {"Frame time", "The time between two presents of the game, to the nanosecond, on the monotonic clock."},
+    {"Average frame rate", "Frames over the time they took."},
+    {"1% low, 0.1% low",
+     "The rate of the slowest 1 % or 0.1 % of the frames: their number over the sum of their times (mean of the "
+     "slowest), unless the figure's name says otherwise. * marks one with too few frames for its share."},
+    {"Percentile", "Of frame times, by linear interpolation (Hyndman and Fan, type 7); the median is the 50th."},
+    {"Stutter",
+     "A frame longer than both twice the median of the second around it, and that median plus 8 ms. Time lost is what "
+     "it took beyond the median. Stutters less than half a second apart are one hitch."},
+    {"Limited by",
+     "Per second of play, by the median of GPU work over frame time: graphics card from 95 %, processor under 80 %, "
+     "mixed in between; rate cap if frame times hardly vary and the GPU has time left. Without GPU times by the GPU's "
+     "load."}};
+
+}  // namespace
+
 std::string definitions_section(const FigureSet& figures, double confidence) {
   std::string text = "<dl class=\"definitions\">\n";
-  const auto add = [&](const char* term, const std::string& words) {
-    text += fmt::format("<dt>{}</dt><dd>{}</dd>\n", term, words);
-  };
-  add("Frame time", "The time between two presents of the game, to the nanosecond, on the monotonic clock.");
-  add("Average frame rate", "Frames over the time they took.");
-  add("1% low, 0.1% low",
-      "The rate of the slowest 1 % or 0.1 % of the frames: their number over the sum of their times (mean of the "
-      "slowest), "
-      "unless the figure's name says otherwise. * marks one with too few frames for its share.");
-  add("Percentile", "Of frame times, by linear interpolation (Hyndman and Fan, type 7); the median is the 50th.");
-  add("Stutter",
-      "A frame longer than both twice the median of the second around it, and that median plus 8 ms. Time lost is what "
-      "it "
-      "took beyond the median. Stutters less than half a second apart are one hitch.");
-  add("Limited by",
-      "Per second of play, by the median of GPU work over frame time: graphics card from 95 %, processor under 80 %, "
-      "mixed "
-      "in between; rate cap if frame times hardly vary and the GPU has time left. Without GPU times by the GPU's "
-      "load.");
+  for (const auto& [term, words] : kDefinitions) text += fmt::format("<dt>{}</dt><dd>{}</dd>\n", term, words);
   if (confidence > 0)
-    add("Difference, interval, verdict",
-        fmt::format(
-            "A run is the unit. Means are geometric (arithmetic of figures that can be 0), the spread is the standard "
-            "deviation from run to run, "
-            "differences are of the means to the base's with {:g} % intervals (Welch 1947). “No difference seen” "
-            "means that the interval leaves no room for one that matters; “too few runs to tell” is said "
-            "otherwise.",
-            100 * confidence));
+    text += fmt::format(
+        "<dt>Difference, interval, verdict</dt><dd>A run is the unit. Means are geometric (arithmetic of figures that "
+        "can be 0), the spread is the standard deviation from run to run, differences are of the means to the base's "
+        "with {:g} % intervals (Welch 1947). “No difference seen” means that the interval leaves no room for one that "
+        "matters; “too few runs to tell” is said otherwise.</dd>\n",
+        100 * confidence);
   text += "</dl>\n<p class=\"note\">Figures:";
   for (const RunFigure& figure : figures.of(RunInsight())) text += " " + html(figure.info.id) + ";";
   text.back() = '.';

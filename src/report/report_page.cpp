@@ -85,6 +85,27 @@ std::string navigation(bool compares) {
   return "<nav aria-label=\"Sections\">" + links + "</nav>\n";
 }
 
+/// `title` is HTML already.
+std::string head_of_page(const std::string& title) {
+  std::string page = fmt::format(
+      "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
+      "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; script-src {}; style-src {}; "
+      "base-uri 'none'; form-action 'none'\">\n"
+      "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n"
+      "<meta name=\"color-scheme\" content=\"light dark\">\n<meta name=\"referrer\" content=\"no-referrer\">\n"
+      "<title>{}</title>\n{}<style>",
+      hash_of(kScript), hash_of(kStyle), title,
+      kLicense.empty() ? "" : fmt::format("<!-- The plots are drawn by uPlot.\n{}-->\n", kLicense));
+  page += kStyle;
+  return page + "</style>\n</head>\n";
+}
+
+std::string scripts_of_page(const PageData& data) {
+  std::string scripts = "<script type=\"application/json\" id=\"data\">" + data.json + "</script>\n<script>";
+  scripts += kScript;
+  return scripts + "</script>\n";
+}
+
 }  // namespace
 
 std::string report_page(const Store& store, const std::vector<RunGroup>& groups, const FigureSet& figures,
@@ -97,17 +118,8 @@ std::string report_page(const Store& store, const std::vector<RunGroup>& groups,
   const double confidence = options.comparison.rules.confidence;
   const PageData data = page_data(store, groups, options.most_frames);
   const std::string title = html(options.title.empty() ? title_of(groups) : options.title);
-  std::string page = fmt::format(
-      "<!DOCTYPE html>\n<html lang=\"en\">\n<head>\n<meta charset=\"utf-8\">\n"
-      "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; script-src {}; style-src {}; "
-      "base-uri 'none'; form-action 'none'\">\n"
-      "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">\n"
-      "<meta name=\"color-scheme\" content=\"light dark\">\n<meta name=\"referrer\" content=\"no-referrer\">\n"
-      "<title>{}</title>\n{}<style>",
-      hash_of(kScript), hash_of(kStyle), title,
-      kLicense.empty() ? "" : fmt::format("<!-- The plots are drawn by uPlot.\n{}-->\n", kLicense));
-  page += kStyle;
-  page += "</style>\n</head>\n<body>\n<header><h1>" + title + "</h1>\n";
+  std::string page = head_of_page(title);
+  page += "<body>\n<header><h1>" + title + "</h1>\n";
   page += fmt::format("<p class=\"note\">{} run{} recorded by Idle Meter.</p>\n", runs, runs == 1 ? "" : "s");
   page += machine_lines(groups);
   if (!options.note.empty()) page += "<p>" + html(options.note) + "</p>\n";
@@ -116,11 +128,9 @@ std::string report_page(const Store& store, const std::vector<RunGroup>& groups,
   page += summary_section(groups, figures, comparison ? &*comparison : nullptr);
   page += (kScript.empty() ? without_plots() : plots_section(data.thinned)) + stutters_section(groups) +
           facts_section(groups, options.arguments);
-  page += definitions_section(figures, comparison ? confidence : 0);
-  if (kScript.empty()) return page + "</main>\n</body>\n</html>\n";
-  page += "</main>\n<script type=\"application/json\" id=\"data\">" + data.json + "</script>\n<script>";
-  page += kScript;
-  return page + "</script>\n</body>\n</html>\n";
+  page += definitions_section(figures, comparison ? confidence : 0) + "</main>\n";
+  if (!kScript.empty()) page += scripts_of_page(data);
+  return page + "</body>\n</html>\n";
 }
 
 }  // namespace idlemeter

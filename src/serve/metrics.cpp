@@ -196,6 +196,26 @@ MetricName metric_name(const ReadingInfo& info) {
   return metric;
 }
 
+namespace {
+
+std::string labels_of(const ReadingInfo& info) {
+  return fmt::format("{{reading={},device={}}}", in_quotes(info.id), in_quotes(info.device));
+}
+
+void add_throttle(Families& all, const ReadingInfo& info, const std::string& reason) {
+  all.family("idlemeter_throttled", "gauge", "",
+             "whether a clock is lower than it could be, for heat, power or another reason")
+      .samples += fmt::format("idlemeter_throttled{} {}\n", labels_of(info), reason == "none" ? 0 : 1);
+}
+
+void add_reading(Families& all, const ReadingInfo& info, double value) {
+  const MetricName metric = metric_name(info);
+  all.family(metric.name, "gauge", metric.unit, help_for(metric)).samples +=
+      fmt::format("{}{} {}\n", metric.name, labels_of(info), value * metric.factor + metric.offset);
+}
+
+}  // namespace
+
 std::string metrics_text(const Snapshot& values, const GameFrames& games, MetricsFormat format) {
   Families all(format);
   std::size_t shown = 0, left_out = 0;
@@ -209,16 +229,11 @@ std::string metrics_text(const Snapshot& values, const GameFrames& games, Metric
       ++left_out;
       continue;
     }
-    const std::string labels = fmt::format("{{reading={},device={}}}", in_quotes(info->id), in_quotes(info->device));
     if (throttles && text != nullptr) {
-      all.family("idlemeter_throttled", "gauge", "",
-                 "whether a clock is lower than it could be, for heat, power or another reason")
-          .samples += fmt::format("idlemeter_throttled{} {}\n", labels, *text == "none" ? 0 : 1);
-      continue;
+      add_throttle(all, *info, *text);
+    } else {
+      add_reading(all, *info, *measured);
     }
-    const MetricName metric = metric_name(*info);
-    all.family(metric.name, "gauge", metric.unit, help_for(metric)).samples +=
-        fmt::format("{}{} {}\n", metric.name, labels, *measured * metric.factor + metric.offset);
   }
   if (left_out > 0)
     all.family("idlemeter_readings_left_out", "gauge", "", "readings beyond the most that are served").samples =

@@ -3,7 +3,7 @@
 #include <fmt/format.h>
 #include <fnmatch.h>
 
-#include "face/toml_text.hpp"
+#include "face/format/toml_text.hpp"
 #include "idlemeter/settings/settings.hpp"
 
 namespace idlemeter {

@@ -6,7 +6,7 @@
 #include <cstdlib>
 
 #include "base/key_chord.hpp"
-#include "face/toml_reader.hpp"
+#include "face/format/toml_reader.hpp"
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/limits.hpp"
@@ -127,6 +127,22 @@ bool is_id(std::string_view text) {
          });
 }
 
+/// Reports an id that is missing, that isn't one, or that another reading has.
+void check_id(TableReader& table, const std::string& given, const Settings& settings) {
+  const toml::node* id = table.find("id");
+  if (id == nullptr)
+    return table.report(table.table(), "a reading without 'id'; give it one, like id = \"own.efficiency\"");
+  if (!is_id(given))
+    table.report(
+        *id,
+        fmt::format("'{}' isn't an id; an id is words of a-z, 0-9 and _ with dots between, like \"own.efficiency\"",
+                    given));
+  const auto has_id = [&](const auto& other) { return other.info.id == given; };
+  const bool taken = std::any_of(settings.computed.begin(), settings.computed.end(), has_id) ||
+                     std::any_of(settings.commands.begin(), settings.commands.end(), has_id);
+  if (taken) table.report(*id, fmt::format("there are two readings '{}'; rename one of them", given));
+}
+
 ReadingInfo read_info(TableReader& table, const Settings& settings) {
   ReadingInfo info;
   table.read("id", info.id);
@@ -147,18 +163,7 @@ ReadingInfo read_info(TableReader& table, const Settings& settings) {
     for (Unit known : all_units()) symbols.push_back(symbol(known));
     table.report(*table.find("unit"), fmt::format("'{}' isn't a unit{}", unit, did_you_mean(unit, symbols)));
   }
-  const toml::node* id = table.find("id");
-  if (id == nullptr) table.report(table.table(), "a reading without 'id'; give it one, like id = \"own.efficiency\"");
-  if (id != nullptr && !is_id(info.id))
-    table.report(
-        *id,
-        fmt::format("'{}' isn't an id; an id is words of a-z, 0-9 and _ with dots between, like \"own.efficiency\"",
-                    info.id));
-  const auto has_id = [&](const auto& other) { return other.info.id == info.id; };
-  const bool taken = std::any_of(settings.computed.begin(), settings.computed.end(), has_id) ||
-                     std::any_of(settings.commands.begin(), settings.commands.end(), has_id);
-  if (id != nullptr && taken)
-    table.report(*id, fmt::format("there are two readings '{}'; rename one of them", info.id));
+  check_id(table, info.id, settings);
   return info;
 }
 
@@ -312,6 +317,15 @@ void read_cues(TableReader& table, CueChoices& cues) {
   read_cue(table, "failure", cues.failure);
 }
 
+/// The set that a recording's results are written by has to be there.
+void check_chosen_figures(const toml::table& root, TableReader& table, const Settings& settings) {
+  const std::string& chosen = settings.recording.figures;
+  if (chosen.empty() || settings.figures.contains(chosen)) return;
+  table.report(
+      *root["recording"]["figures"].node(),
+      fmt::format("there is no set '{}'; add it as {} = [\"frame.average\", …] under [figures]", chosen, chosen));
+}
+
 }  // namespace
 
 std::string_view name_of(GpuTime choice) {
@@ -341,11 +355,7 @@ SettingsReading read_settings(std::string_view toml) {
     table.read_table("recording", [&](TableReader& one) { read_recording(one, settings.recording); });
     table.read_table("cues", [&](TableReader& one) { read_cues(one, settings.cues); });
     read_figures(table, settings);
-    const std::string& chosen = settings.recording.figures;
-    if (!chosen.empty() && !settings.figures.contains(chosen))
-      table.report(
-          *root["recording"]["figures"].node(),
-          fmt::format("there is no set '{}'; add it as {} = [\"frame.average\", …] under [figures]", chosen, chosen));
+    check_chosen_figures(root, table, settings);
     table.done();
     if (reading.findings.empty()) reading.settings = std::move(settings);
   });

@@ -1,6 +1,6 @@
 #include "idlemeter/settings/settings_keys.hpp"
 
-#include "face/make_key.hpp"
+#include "face/format/make_key.hpp"
 
 namespace idlemeter {
 
@@ -18,10 +18,9 @@ void add_info(std::vector<FileKey>& keys, std::string_view table) {
   keys.push_back(in_range({table, "digits", whole, "digits after the point; else as usual for the unit", ""}, 0, 6));
 }
 
-std::vector<FileKey> made_keys() {
+std::vector<FileKey> keys_of_the_file() {
   using enum KeyType;
-  const std::vector<std::string_view> ways = {"tone", "notification", "speech"};
-  std::vector<FileKey> all = {
+  return {
       in_range({"", "pace", duration, "how often readings are sampled", "\"500 ms\""}, 0.1, 60),
       {"", "paces", named, "paces of single sources, by name or its first word, like `{ hwmon = \"2 s\" }`"},
       {"", "facts", named,
@@ -33,6 +32,13 @@ std::vector<FileKey> made_keys() {
       {"", "store", file, "the file that holds runs, for all commands; beside this file unless it is a whole path"},
       {"", "face", text, "for games without a rule: a kept face, a starter or a file"},
       {"", "figures", named, "sets of figures, like `publish = [\"frame.average\", \"gpu.power\"]`"},
+  };
+}
+
+std::vector<FileKey> keys_of_tables() {
+  using enum KeyType;
+  const std::vector<std::string_view> ways = {"tone", "notification", "speech"};
+  return {
       {"game", "program", text, "a pattern for the executable's name or, with a '/', for its whole path"},
       {"game", "face", text, "that such games get; the first rule that fits counts"},
       {"keys", "show", chord, "show or hide the overlay", "\"Ctrl+Alt+O\""},
@@ -54,6 +60,11 @@ std::vector<FileKey> made_keys() {
                    ways),
       in_range({"feed", "age", duration, "after which a value is missing again", "\"5 s\""}, 0.1, 3600),
       {"feed", "socket", file, "where programs connect; else `$XDG_RUNTIME_DIR/idlemeter/feed.sock`"}};
+}
+
+/// Readings of the user's own.
+void add_own_readings(std::vector<FileKey>& all) {
+  using enum KeyType;
   add_info(all, "computed");
   all.push_back({"computed", "formula", text, "over other readings; or:"});
   all.push_back({"computed", "of", reading, "a reading, taken over the last while"});
@@ -67,6 +78,12 @@ std::vector<FileKey> made_keys() {
   all.push_back(in_range({"command", "every", duration, "how often it runs", "\"5 s\""}, 0.1, 60));
   all.push_back(
       {"command", "limit", duration, "after which it is killed, with everything it started", "\"2 s\"", 0.01, 60});
+}
+
+std::vector<FileKey> made_keys() {
+  std::vector<FileKey> all = keys_of_the_file();
+  for (FileKey& key : keys_of_tables()) all.push_back(std::move(key));
+  add_own_readings(all);
   return all;
 }
 

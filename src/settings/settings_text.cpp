@@ -6,7 +6,7 @@
 #include <functional>
 #include <vector>
 
-#include "face/toml_text.hpp"
+#include "face/format/toml_text.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/nearest.hpp"
 #include "idlemeter/settings/settings.hpp"

@@ -37,9 +37,9 @@ enum class FileKind : std::uint8_t {
 void expect_replaceable(const std::filesystem::path& output, FileKind writes = FileKind::other,
                         std::span<const std::filesystem::path> inputs = {});
 
-/// Writes all of it. A regular file, or one that isn't there yet, is replaced in one step and synced: it is the old one
-/// or the new one, never half, and keeps its permissions. A symbolic link stays, and the file it names is written. A
-/// device or a pipe is written into. Makes no folders. Returns "" or what went wrong ("No space left on device").
+/// Writes all of it. A regular file, or one that doesn't exist yet, is replaced in one step and synced: it is the old
+/// one or the new one, never half, and keeps its permissions. A symbolic link stays, and the file it names is written.
+/// A device or a pipe is written into. Makes no folders. Returns "" or what went wrong ("No space left on device").
 [[nodiscard]] std::string write_whole_file(const std::filesystem::path& file, std::string_view bytes);
 
 /// The same, with its folders made, after expect_replaceable(). Throws Error.

@@ -12,7 +12,7 @@ namespace idlemeter {
 /// For the user's sockets: $XDG_RUNTIME_DIR/idlemeter, else /tmp/idlemeter-UID.
 [[nodiscard]] std::filesystem::path runtime_folder();
 
-/// Makes a folder with mode 0700 if it isn't there. Throws Error if it can't be made, or is open to others.
+/// Makes a folder with mode 0700 if it doesn't exist. Throws Error if it can't be made, or is open to others.
 void make_private_folder(const std::filesystem::path& folder);
 
 }  // namespace idlemeter

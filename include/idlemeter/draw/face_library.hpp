@@ -43,7 +43,7 @@ class FaceLibrary {
     std::size_t pictures = 0;
   };
 
-  /// Copies a face and its pictures, byte by byte. Throws Error if the name, the file or a picture is there already.
+  /// Copies a face and its pictures, byte by byte. Throws Error if the name, the file or a picture already exists.
   Copied copy(const std::string& from, const std::string& to);
 
   /// Writes a face and its pictures into one file. Throws Error as pack_face().

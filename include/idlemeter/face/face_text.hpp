@@ -21,7 +21,7 @@ namespace idlemeter {
 ///   "pin:3"                       a pin
 /// Numbers and labels are those of the moment, so they change with what is added and moved.
 ///
-/// Every change throws Error, and changes nothing, if a part isn't there (with the nearest) or if the face would
+/// Every change throws Error, and changes nothing, if a part doesn't exist (with the nearest one) or if the face would
 /// have more wrong with it than before (with each finding). One thread at a time.
 class FaceText {
  public:

@@ -18,7 +18,7 @@ struct KeptFace {
   std::filesystem::path file;
 };
 
-/// All of a folder, by name; none if it isn't there.
+/// All of a folder, by name; none if it doesn't exist.
 [[nodiscard]] std::vector<KeptFace> kept_faces(const std::filesystem::path& folder);
 
 /// The file of a kept face, or empty.

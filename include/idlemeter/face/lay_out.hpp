@@ -10,7 +10,7 @@
 namespace idlemeter {
 
 /// Lays a face out on a picture of that size, filled with the values of a snapshot and, for traces, of a history.
-/// A reading that isn't there shows as "–". Never throws on what the values are. O(rows * cells + points of the
+/// A missing reading shows as "–". Never throws on what the values are. O(rows * cells + points of the
 /// traces).
 [[nodiscard]] Scene lay_out(const Face& face, int picture_width, int picture_height, const Snapshot& values,
                             const History& history, TextMeasure& measure);

@@ -15,7 +15,7 @@ struct Starter {
 /// rate, strip, benchmark, thermals, everything, dashboard.
 [[nodiscard]] std::span<const Starter> starters();
 
-/// nullptr if there is none of that name.
+/// nullptr if no starter has that name.
 [[nodiscard]] const Starter* find_starter(std::string_view name);
 
 }  // namespace idlemeter

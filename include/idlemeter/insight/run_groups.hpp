@@ -25,8 +25,8 @@ struct ChosenGroups {
 };
 
 /// Reads the runs, with what the figures need, and so many of their worst hitches: a comparison needs none. Groups of
-/// lists are named after the settings in which they differ, if that tells them apart. Throws Error if there is no such
-/// run, tag, setting or base.
+/// lists are named after the settings in which they differ, if that distinguishes them. Throws Error if there is no
+/// such run, tag, setting or base.
 [[nodiscard]] ChosenGroups choose_groups(const Store& store, const GroupChoice& choice, const FigureSet& figures,
                                          std::size_t hitches = 0);
 

@@ -47,7 +47,7 @@ struct PlayReport {
   std::string program_32_bit = {};            ///< one that was seen and can't load the probe
   int status = 0;                             ///< the game's, as wait() gives it
 
-  /// Whether every planned run is there, with frames and in its full length.
+  /// Whether every planned run was recorded, with frames and in its full length.
   [[nodiscard]] bool is_complete() const;
 };
 
@@ -61,7 +61,7 @@ struct PlayReport {
 
 /// Attaches to a game that play_game() started in another process, or to any with FrameWay::above, until it has ended
 /// or SIGINT or SIGTERM comes. `takes_over`: another meter that has the game has to let it go. Throws Error as
-/// play_game(), if the process isn't there or wasn't started with a meter, or if another meter has it.
+/// play_game(), if there is no such process, it wasn't started with a meter, or if another meter has it.
 [[nodiscard]] PlayReport attach_to_game(int process, bool takes_over, const PlayOptions& options);
 
 /// Ends this process by the signal that a game ended with, or returns its exit status. `status` as wait() gives it.

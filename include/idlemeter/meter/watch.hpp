@@ -1,4 +1,4 @@
-// Idle Meter: the games of a running meter as they go on, sent to whoever watches.
+// Idle Meter: the live state of a running meter's games, sent to those who watch them.
 #pragma once
 
 #include <cstdint>

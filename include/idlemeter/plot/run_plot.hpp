@@ -30,7 +30,7 @@ struct RunPlotOptions {
 };
 
 /// Over time, the marks of a single run are in it; of a log, the runs that were played meanwhile. Throws Error if there
-/// are more runs than colours, if a run or a reading isn't there, if there are neither frames nor readings, or as the
+/// are more runs than colours, if a run or a reading doesn't exist, if there are neither frames nor readings, or as the
 /// store does. O(frames).
 [[nodiscard]] Plot run_plot(const Store& store, std::span<const std::int64_t> runs, const RunPlotOptions& options = {});
 

@@ -64,7 +64,7 @@ struct FrameLog {
 /// but not over several lines. Lines that can't be read are left out and counted; if only moments are known, so is the
 /// frame after them, whose beginning is lost. O(bytes); memory for the frames and for one line.
 ///
-/// Throws Error if it can't be read or has no frames, if a column isn't there, or if something isn't clear enough to be
+/// Throws Error if it can't be read or has no frames, if a column is missing, or if something isn't clear enough to be
 /// guessed: the message lists what there is to choose from.
 [[nodiscard]] FrameLog read_frame_log(const std::filesystem::path& file, const FrameLogFormat& format = {});
 

@@ -33,7 +33,7 @@ struct LogOptions {
 /// Writes snapshots into a store as a run without frames, with the tag "log": compactly, and safe on the disk within a
 /// second. Devices may come and go. Gaps between snapshots, as of a machine that slept, stay gaps.
 ///
-/// One thread at a time. Once it is made, a store that can't be written is no error: problem() says so.
+/// One thread at a time. Once it is made, a store that can't be written isn't an error: see problem().
 class ReadingLog {
  public:
   using Clock = std::function<Moment()>;
@@ -43,7 +43,7 @@ class ReadingLog {
   ReadingLog(const ReadingLog&) = delete;
   ReadingLog& operator=(const ReadingLog&) = delete;
 
-  /// Commits what is there.
+  /// Commits everything added so far.
   ~ReadingLog();
 
   /// What the readings are at that moment of the log (`Moment{}`: its start); `at` rises. Throws Error (moved) if the

@@ -27,7 +27,7 @@ class Recorder : public RunSink {
   Recorder(const Recorder&) = delete;
   Recorder& operator=(const Recorder&) = delete;
 
-  /// Commits what is there; the run counts as unfinished unless finish() was called.
+  /// Commits everything added so far; the run counts as unfinished unless finish() was called.
   ~Recorder() override;
 
   /// Adds the next frame; `at` doesn't decrease. A frame with impossible times (a moment after kLatestMoment, an
@@ -42,7 +42,7 @@ class Recorder : public RunSink {
   void add(Moment at, const Snapshot& snapshot) override;
 
   /// Adds to what is known of the run: a setting or fact replaces the one of its name, a note goes on a line of its own
-  /// below the one that is there. The game's name stays.
+  /// below the existing one. The game's name stays.
   void add(const RunDetails& more);
 
   /// Commits now.

@@ -43,7 +43,7 @@ class Store {
  public:
   enum class Mode { create, existing };
 
-  /// Opens the file; `create` makes it (and its folder) if it isn't there. Never writes to a file that isn't a store.
+  /// Opens the file; `create` makes it (and its folder) if it doesn't exist. Never writes to a file that isn't a store.
   /// One in a folder that can't be written to is opened for reading.
   explicit Store(const std::filesystem::path& path, Mode mode = Mode::create, const LockWait& wait = {});
   Store(Store&&) noexcept;

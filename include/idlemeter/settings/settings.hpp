@@ -98,7 +98,7 @@ struct SettingsReading {
 /// $XDG_CONFIG_HOME/idlemeter/settings.toml, else ~/.config/idlemeter/settings.toml.
 [[nodiscard]] std::filesystem::path usual_settings_path();
 
-/// The settings of a file or, if none is named, of the usual one; the defaults if that isn't there. Throws Error as
+/// The settings of a file or, if none is named, of the usual one; the defaults if that doesn't exist. Throws Error as
 /// load_settings().
 [[nodiscard]] Settings usual_settings(const std::filesystem::path& file = {});
 

@@ -24,7 +24,7 @@ class SettingsText {
   /// without quotes; anything else as TOML.
   void set(std::string_view key, std::string_view value);
 
-  /// Removes a key, so that its default applies. One that isn't there is fine.
+  /// Removes a key, so that its default applies. A missing one is fine.
   void unset(std::string_view key);
 
  private:

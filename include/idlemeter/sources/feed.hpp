@@ -11,7 +11,7 @@
 namespace idlemeter {
 
 struct FeedOptions {
-  std::filesystem::path socket = {};          ///< made with mode 0600, its folder with 0700 if it isn't there
+  std::filesystem::path socket = {};          ///< made with mode 0600, its folder with 0700 if it doesn't exist
   Nanoseconds age = std::chrono::seconds(5);  ///< after which a value is missing again
 };
 

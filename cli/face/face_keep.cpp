@@ -1,0 +1,186 @@
+// idlemeter face new, list, copy, use, which, pack, unpack: where faces are kept and how they are shared.
+#include <fmt/format.h>
+
+#include <fstream>
+#include <memory>
+
+#include "face/face.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
+#include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/table.hpp"
+#include "idlemeter/draw/face_library.hpp"
+#include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_file.hpp"
+#include "idlemeter/face/face_toml.hpp"
+#include "idlemeter/face/kept_faces.hpp"
+#include "idlemeter/face/starters.hpp"
+#include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/settings/chosen_face.hpp"
+#include "idlemeter/settings/settings.hpp"
+#include "output.hpp"
+#include "values.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+struct KeepOptions {
+  std::string face, name, starter = "benchmark", program, bundle, settings;
+  ValueOptions values;
+
+  [[nodiscard]] fs::path settings_file() const { return settings.empty() ? usual_settings_path() : fs::path(settings); }
+};
+
+Settings settings_in(const fs::path& file) { return fs::exists(file) ? load_settings(file) : Settings{}; }
+
+int make(const KeepOptions& options) {
+  const Starter* starter = find_starter(options.starter);
+  const fs::path file = FaceLibrary().add(options.name, *starter);
+  print(
+      "{}: a face to change as you like, started from '{}'\nSee it with: idlemeter face draw {} --rig --ground day -o "
+      "face.png\n",
+      file.string(), starter->name, options.name);
+  return 0;
+}
+
+/// Kept faces with what they are used for, then the starters.
+int list(const KeepOptions& options) {
+  const Settings settings = settings_in(options.settings_file());
+  Table table({Table::Align::left, Table::Align::left});
+  for (const KeptFace& kept : kept_faces(usual_faces_folder())) {
+    std::string about = kept.file.string();
+    if (settings.face == kept.name) about += "  (for all games without a rule)";
+    for (const GameRule& rule : settings.games) {
+      if (rule.face == kept.name) about += fmt::format("  (for {})", rule.program);
+    }
+    if (!read_face(FaceFile(kept.file).text()).face) about += "  (has mistakes: see 'idlemeter face check')";
+    table.add({kept.name, about});
+  }
+  for (const Starter& starter : starters())
+    table.add({std::string(starter.name), "starter: " + std::string(starter.purpose)});
+  print("{}", table.text());
+  return 0;
+}
+
+int copy(const KeepOptions& options) {
+  const auto [file, pictures] = FaceLibrary().copy(options.face, options.name);
+  print("{}: a copy of '{}'{}\n", file.string(), options.face,
+        pictures == 0 ? "" : fmt::format(" and its {} picture{}", pictures, pictures == 1 ? "" : "s"));
+  return 0;
+}
+
+/// Changes the settings file, with its comments and order.
+int use(const KeepOptions& options) {
+  (void)FaceLibrary().load(options.face);
+  const fs::path file = options.settings_file();
+  (void)settings_in(file);
+  std::string text;
+  if (std::ifstream stream(file); stream) text.assign(std::istreambuf_iterator<char>(stream), {});
+  replace_file(file, with_face_chosen(text, options.face, options.program), FileKind::toml);
+  print("{}: {} now get '{}'\n", file.string(),
+        options.program.empty() ? "games without a rule" : fmt::format("games that fit '{}'", options.program),
+        options.face);
+  return 0;
+}
+
+int which(const KeepOptions& options) {
+  const Settings settings = settings_in(options.settings_file());
+  const auto chosen = face_for(settings, options.program);
+  if (!chosen) {
+    print("benchmark  (a starter: no rule fits '{}', and the settings have no default)\n", options.program);
+  } else if (chosen->rule) {
+    print("{}  (rule {}: program = \"{}\")\n", chosen->face, *chosen->rule + 1, settings.games[*chosen->rule].program);
+  } else {
+    print("{}  (the default: no rule fits '{}')\n", chosen->face, options.program);
+  }
+  return 0;
+}
+
+int pack(const KeepOptions& options) {
+  const fs::path bundle = options.bundle.empty() ? fs::path(options.face).stem().string() + ".zip" : options.bundle;
+  FaceLibrary().pack(options.face, bundle);
+  print("{}: '{}' with its pictures; 'idlemeter face unpack {}' takes it in\n", bundle.string(), options.face,
+        bundle.filename().string());
+  return 0;
+}
+
+/// What this machine doesn't have is shown as missing, not refused.
+int unpack(const KeepOptions& options) {
+  const std::string name = options.name.empty() ? fs::path(options.bundle).stem().string() : options.name;
+  const fs::path file = FaceLibrary().unpack(options.bundle, name);
+  const Face face = load_face(file);
+  print("{}: kept as '{}'\n", file.string(), name);
+  Values values(options.values, readings_of(face));
+  const Snapshot now = values.next(0);
+  Table table({Table::Align::left, Table::Align::left});
+  for (const std::string& id : readings_of(face)) {
+    if (now.find(id).info != nullptr) continue;
+    const auto near = nearest_ids(id, now, 1);
+    table.add({id, near.empty() ? "" : "nearest here: " + near.front()});
+  }
+  if (const std::string missing = table.text("  "); !missing.empty())
+    print("This machine doesn't have these; they show as –:\n{}", missing);
+  return 0;
+}
+
+std::string check_starter(const std::string& name) {
+  if (find_starter(name) != nullptr) return "";
+  std::vector<std::string_view> names;
+  for (const Starter& starter : starters()) names.push_back(starter.name);
+  const std::string hint = did_you_mean(name, names);
+  return fmt::format("'{}' isn't a starter{}", name, hint.empty() ? "; 'idlemeter face starters' lists them" : hint);
+}
+
+constexpr const char* kFace = "A kept face, a face file, or a starter's name";
+using Options = std::shared_ptr<KeepOptions>;
+
+Command add_command(Command face, const Options& options, const char* name, const char* what,
+                    int (*run)(const KeepOptions&)) {
+  return face.add(name, what, [options, run] { return run(*options); });
+}
+
+void add_settings(Command to, const Options& options) {
+  to.option("--settings", options->settings, "A settings file instead of " + usual_settings_path().string());
+}
+
+/// Which faces there are.
+void add_kept(Command face, const Options& options) {
+  Command begin = add_command(face, options, "new", "Start a face of your own from a starter", make);
+  begin.option("NAME", options->name, "A name to keep it under, or a file; nothing is ever overwritten").required();
+  begin.option("--from", options->starter, "The starter").shows_default().check(check_starter);
+  add_settings(add_command(face, options, "list", "List the faces that are kept, and the starters", list), options);
+  Command copied = add_command(face, options, "copy", "Copy a face with its pictures", copy);
+  copied.option("FACE", options->face, kFace).required();
+  copied.option("NAME", options->name, "A name to keep the copy under, or a file").required();
+}
+
+/// Which game gets which.
+void add_rules(Command face, const Options& options) {
+  Command used = add_command(face, options, "use", "Choose the face for a game, or for all without a rule", use);
+  used.option("FACE", options->face, kFace).required();
+  used.option("--game", options->program,
+              "A pattern like 'tidepool*' for the game's executable, or '*/Games/*' for its path");
+  add_settings(used, options);
+  Command chosen = add_command(face, options, "which", "Show which face a game gets, and why", which);
+  chosen.option("PROGRAM", options->program, "The game's executable, with its path if rules match paths").required();
+  add_settings(chosen, options);
+}
+
+}  // namespace
+
+void add_face_keeping(Command face) {
+  const auto options = std::make_shared<KeepOptions>();
+  add_kept(face, options);
+  add_rules(face, options);
+  Command packed = add_command(face, options, "pack", "Put a face and its pictures into one file, to share", pack);
+  packed.option("FACE", options->face, kFace).required();
+  packed.option("-o,--output", options->bundle, "The bundle to write; by default FACE.zip");
+  Command unpacked = add_command(face, options, "unpack", "Unpack a face that somebody has packed", unpack);
+  unpacked.option("BUNDLE", options->bundle, "The file").required();
+  unpacked.option("--as", options->name, "The name to keep it under; by default the bundle's");
+  add_value_options(unpacked, options->values);
+}
+
+}  // namespace idlemeter::cli

@@ -1,0 +1,216 @@
+// idlemeter runs change, remove, restore, compact, add, check: what becomes of runs after they were recorded.
+#include <fmt/format.h>
+#include <fmt/ranges.h>
+
+#include <algorithm>
+#include <filesystem>
+#include <fstream>
+#include <memory>
+
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
+#include "idlemeter/base/scratch_folder.hpp"
+#include "idlemeter/runs/repair.hpp"
+#include "idlemeter/runs/run.hpp"
+#include "idlemeter/runs/run_file.hpp"
+#include "idlemeter/runs/run_list.hpp"
+#include "idlemeter/runs/store.hpp"
+#include "output.hpp"
+#include "play/plan_options.hpp"
+#include "runs/runs_commands.hpp"
+#include "values.hpp"
+
+namespace idlemeter::cli {
+namespace {
+
+namespace fs = std::filesystem;
+
+struct ChangeOptions {
+  std::string store = usual_store();
+  std::vector<std::string> runs;
+  std::string game, note, repaired, copied;
+  bool no_note = false, arguments = false;
+  RunNotes notes;
+  std::vector<std::string> tags_to_drop, settings_to_drop, stores;
+};
+
+/// "1 run", "12 runs"
+std::string count_of(std::size_t runs) { return fmt::format("{} run{}", runs, runs == 1 ? "" : "s"); }
+
+Store store_of(const ChangeOptions& options) { return Store(options.store, Store::Mode::existing); }
+
+int change(const ChangeOptions& options) {
+  RunChange how;
+  if (!options.game.empty()) how.game = options.game;
+  if (!options.note.empty() || options.no_note) how.note = options.note;
+  how.tags = options.notes.tags;
+  how.tags_to_drop = options.tags_to_drop;
+  how.settings = options.notes.settings;
+  how.settings_to_drop = options.settings_to_drop;
+  const bool is_nothing = !how.game && !how.note && how.tags.empty() && how.tags_to_drop.empty() &&
+                          how.settings.empty() && how.settings_to_drop.empty();
+  if (is_nothing)
+    return misuse("runs change", "nothing to change; give --game, --note, --tag, --set or one of the others");
+  const auto ids = run_lists(options.runs);
+  store_of(options).change(ids, how);
+  print("{} changed\n", count_of(ids.size()));
+  return 0;
+}
+
+int remove(const ChangeOptions& options) {
+  const auto ids = run_lists(options.runs);
+  store_of(options).remove(ids);
+  const std::string again = fmt::format("{}", fmt::join(options.runs, " "));
+  print("{} removed; 'idlemeter runs restore {}' brings them back until 'idlemeter runs compact'\n",
+        count_of(ids.size()), again);
+  return 0;
+}
+
+int restore(const ChangeOptions& options) {
+  const auto ids = run_lists(options.runs);
+  store_of(options).restore(ids);
+  print("{} restored\n", count_of(ids.size()));
+  return 0;
+}
+
+int compact(const ChangeOptions& options) {
+  const auto size = [&] { return static_cast<double>(fs::file_size(options.store)) / (1024 * 1024); };
+  Store store = store_of(options);
+  const double before = size();
+  const std::size_t gone = store.compact();
+  print("{} gone for good; the store takes {:.1f} MiB, it was {:.1f}\n", count_of(gone), size(), before);
+  return 0;
+}
+
+/// "3 runs added as 4 to 6, 2 already here, run 1 continued; run 6 isn't finished yet: add it again later"
+std::string words_of(const Store::Added& added) {
+  std::string line = count_of(added.runs.size()) + " added";
+  if (!added.runs.empty())
+    line += added.runs.size() == 1 ? fmt::format(" as {}", added.runs.front())
+                                   : fmt::format(" as {} to {}", added.runs.front(), added.runs.back());
+  if (added.already > 0) line += fmt::format(", {} already here", added.already);
+  if (!added.continued.empty()) line += fmt::format(", the rest of {} added", fmt::join(added.continued, ", "));
+  if (!added.unfinished.empty())
+    line += fmt::format("; {} isn't finished: add it again later", fmt::join(added.unfinished, ", "));
+  return line;
+}
+
+int add(const ChangeOptions& options) {
+  const auto ids = run_lists(options.runs);
+  if (!ids.empty() && options.stores.size() > 1) return misuse("runs add", "--runs names runs of one store; give one");
+  Store store(options.store);
+  for (const std::string& file : options.stores) {
+    print("{}: {}\n", file, words_of(add_runs(store, file, ids)));
+    flush_output();
+  }
+  return 0;
+}
+
+int copy(const ChangeOptions& options) {
+  const auto copy_to = [&](const fs::path& file) {
+    return copy_runs(store_of(options), file, run_lists(options.runs), {.arguments = options.arguments});
+  };
+  if (options.copied == "-") {
+    const ScratchFolder folder;
+    const fs::path file = folder.path() / "runs.db";
+    (void)copy_to(file);
+    std::ifstream in(file, std::ios::binary);
+    std::string part(std::size_t{1} << 20, '\0');
+    while (in.read(part.data(), static_cast<std::streamsize>(part.size())) || in.gcount() > 0)
+      write_raw(std::string_view(part).substr(0, static_cast<std::size_t>(in.gcount())));
+    return 0;
+  }
+  print("{}: {}\n", options.copied, words_of(copy_to(options.copied)));
+  return 0;
+}
+
+/// What is wrong with the store, also if it can't be opened.
+std::vector<std::string> problems_of(const ChangeOptions& options) {
+  try {
+    return store_of(options).check();
+  } catch (const Error& error) {
+    if (error.code() != Error::Code::damaged) throw;
+    return {error.what()};
+  }
+}
+
+int check(const ChangeOptions& options) {
+  if (!options.repaired.empty() && fs::exists(options.repaired))
+    throw Error(Error::Code::exists, "already exists", options.repaired, "name a new file with --repair");
+  const auto problems = problems_of(options);
+  for (const std::string& problem : problems) print("{}\n", problem);
+  if (options.repaired.empty()) {
+    print("{}\n", problems.empty() ? "all is well" : "--repair NEW copies what can still be read into a new store");
+    return problems.empty() ? 0 : 1;
+  }
+  const RepairedStore repaired = repair_store(options.store, options.repaired);
+  for (const std::string& lost : repaired.lost) print("lost: {}\n", lost);
+  print("{} copied into {}{}\n", count_of(repaired.runs), options.repaired,
+        repaired.lost.empty() ? ", nothing is lost" : "");
+  return repaired.lost.empty() ? 0 : 1;
+}
+
+using Options = std::shared_ptr<ChangeOptions>;
+
+Command add_command(Command runs, const Options& options, const char* name, const char* about,
+                    int (*run)(const ChangeOptions&)) {
+  Command added = runs.add(name, about, [options, run] { return run(*options); });
+  added.option("--store", options->store, "The file that holds runs").shows_default();
+  return added;
+}
+
+/// The same for a command that changes some of the runs.
+Command add_run_command(Command runs, const Options& options, const char* name, const char* about,
+                        int (*run)(const ChangeOptions&)) {
+  Command added = add_command(runs, options, name, about, run);
+  added.option("RUNS", options->runs, "Lists of runs, like 3 or 1-5,8").required().check(is_run_list());
+  return added;
+}
+
+void add_change(Command runs, const Options& options) {
+  Command changes =
+      add_run_command(runs, options, "change", "Change the game's name, the note, tags and settings of runs", &change);
+  changes.option("--game", options->game, "The game's name");
+  Option note = changes.option("--note", options->note, "A note that replaces the existing one");
+  changes.flag("--no-note", options->no_note, "No note").excludes(note);
+  add_setting_options(changes, options->notes);
+  changes.option("--drop-tag", options->tags_to_drop, "A tag to take away; may be repeated").repeats();
+  changes.option("--unset", options->settings_to_drop, "The name of a setting to take away; may be repeated").repeats();
+}
+
+void add_add(Command runs, const Options& options) {
+  Command adds =
+      runs.add("add", "Copy runs from other stores and run files into this one, but for those that are here already",
+               [options] { return add(*options); });
+  adds.option("FILE", options->stores, "Stores to copy from, and files that 'runs export --json' wrote").required();
+  adds.option("--runs", options->runs, "Only these runs of a store, like 1-5,8").check(is_run_list());
+  adds.option("--store", options->store, "The store to add them to, created if it doesn't exist").shows_default();
+}
+
+void add_copy(Command runs, const Options& options) {
+  Command copies =
+      runs.add("copy", "Copy the store, or some of its runs, into a new file: whole also while it is written to",
+               [options] { return copy(*options); });
+  copies.option("FILE", options->copied, "The new store; - writes it to the standard output").required();
+  copies.option("--runs", options->runs, "Only these runs, like 1-5,8").check(is_run_list());
+  copies.flag("--arguments", options->arguments,
+              "Also the words that the games were started with, which may hold tokens of a launcher");
+  copies.option("--store", options->store, "The file that holds runs").shows_default();
+}
+
+}  // namespace
+
+void add_run_changes(Command runs) {
+  const auto options = std::make_shared<ChangeOptions>();
+  add_change(runs, options);
+  add_run_command(runs, options, "remove", "Remove runs; they can be restored until the store is compacted", &remove);
+  add_run_command(runs, options, "restore", "Bring removed runs back", &restore);
+  add_command(runs, options, "compact", "Give the space of removed runs back to the disk; they are gone then",
+              &compact);
+  add_add(runs, options);
+  add_copy(runs, options);
+  add_command(runs, options, "check", "Check the store and all its runs; exit status 1 if something is wrong", &check)
+      .option("--repair", options->repaired, "A new store to copy to what can still be read");
+}
+
+}  // namespace idlemeter::cli
