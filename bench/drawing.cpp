@@ -44,7 +44,7 @@ Snapshot values(int i) {
 
 /// Laid out and drawn onto a cleared overlay, as the meter does for each change; ten seconds at 144 FPS in each trace.
 void redraw(benchmark::State& state, const std::string& text) {
-  const Face face = *read_face(text).face;
+  const Face face = *parse_face(text).face;
   Painter painter;
   History history;
   for (int i = 0; i < 1'440; ++i) history.add("frame.time", Moment{i * kSecond / 144}, 7 + i % 13 * 0.3);

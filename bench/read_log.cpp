@@ -58,7 +58,7 @@ int main(int argc, char** argv) {
   if (argc != 2) return 2;
   const double before = peak_mebibytes();
   const Moment begin = monotonic_now();
-  const FrameLog log = read_frame_log(argv[1]);
+  const FrameLog log = load_frame_log(argv[1]);
   const double seconds = in_seconds(monotonic_now() - begin);
   const auto& frames = log.runs.front().frames;
   const double theirs = static_cast<double>(frames.size() * sizeof(FrameRecord)) / (1024 * 1024);

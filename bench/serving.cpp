@@ -11,6 +11,7 @@
 #include "idlemeter/footage/clip.hpp"
 #include "idlemeter/footage/footage.hpp"
 #include "idlemeter/frames/frame_histogram.hpp"
+#include "idlemeter/meter/watch.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/reading_table.hpp"
 #include "idlemeter/runs/recorder.hpp"
@@ -69,7 +70,7 @@ void pictures_of_a_run(benchmark::State& state) {
     for (auto _ : state) {
       if (left-- == 0) {
         state.PauseTiming();
-        footage.emplace(store, run, *read_face(find_starter("benchmark")->toml).face, options);
+        footage.emplace(store, run, *parse_face(find_starter("benchmark")->toml).face, options);
         left = footage->pictures() - 1;
         state.ResumeTiming();
       }
@@ -105,5 +106,16 @@ void table_of_readings(benchmark::State& state) {
   state.SetBytesProcessed(state.iterations() * static_cast<std::int64_t>(table.size()));
 }
 BENCHMARK(table_of_readings)->Unit(benchmark::kMillisecond);
+
+/// What a watcher of a game at 500 FPS is sent 30 times a second, with twenty readings.
+void meter_update(benchmark::State& state) {
+  MeterUpdate update;
+  update.state.games.push_back({.pid = 77, .name = "Tidepool Rally", .api = "Vulkan 1.3", .picture = "2560x1440"});
+  MeterUpdate::Game& game = update.games.emplace_back();
+  for (int i = 1; i <= 17; ++i) game.frames.push_back({Moment{i * 2 * kMillisecond}, 2 * kMillisecond, kMillisecond});
+  for (int i = 0; i < 20; ++i) update.values["cpu.core" + std::to_string(i) + ".load"] = 12.345 + i;
+  for (auto _ : state) benchmark::DoNotOptimize(update_from_json(to_json(update)));
+}
+BENCHMARK(meter_update)->Unit(benchmark::kMicrosecond);
 
 }  // namespace

@@ -33,7 +33,7 @@ long resident() {
 
 int main(int argc, char** argv) {
   const long redraws = argc > 1 ? std::atol(argv[1]) : 100'000;
-  const Face face = *read_face(find_starter("benchmark")->toml).face;
+  const Face face = *parse_face(find_starter("benchmark")->toml).face;
   FrameReadings frames(readings_of(face));
   frames.begin_recording(Moment{});
   History history;

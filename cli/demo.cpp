@@ -113,6 +113,17 @@ int demo_long(const fs::path& folder) {
   return 0;
 }
 
+void compare_upscaler(Store& store, const fs::path& folder) {
+  const FigureSet set({"frame.average", "frame.low@1%", "frame.median", "gpu.power"});
+  const RunGroup native = record_group(store, folder, "native", {.preset = "Medium", .seed = 3}, set);
+  const RunGroup upscaled =
+      record_group(store, folder, "upscaled", {.preset = "Medium", .seed = 4, .upscaler = true}, set);
+  const CompareOptions how{.told = {"Upscaler"}};
+  print("Five laps each without and with the upscaler:\n\n{}\n",
+        comparison_text(compare({native, upscaled}, set, how), {}));
+  replace_file(folder / "report.html", report_page(store, {native, upscaled}, set, {.comparison = how}));
+}
+
 int demo(const DemoArgs& options) {
   const fs::path folder = options.folder;
   const fs::path face = folder / "bench_corner.toml", picture = folder / "overlay.png", file = folder / "runs.db";
@@ -129,16 +140,7 @@ int demo(const DemoArgs& options) {
   const std::int64_t high = record(store, folder, {.preset = "High"}, kSoon);
   (void)record(store, folder, {.preset = "Low", .upscaler = true}, kWarm);
   print("{}\n", runs_side_by_side({insight_of(store, ultra), insight_of(store, high)}, ReadingChoice::main).text);
-  if (!options.brief) {
-    const FigureSet set({"frame.average", "frame.low@1%", "frame.median", "gpu.power"});
-    const RunGroup native = record_group(store, folder, "native", {.preset = "Medium", .seed = 3}, set);
-    const RunGroup upscaled =
-        record_group(store, folder, "upscaled", {.preset = "Medium", .seed = 4, .upscaler = true}, set);
-    const CompareOptions how{.told = {"Upscaler"}};
-    print("Five laps each without and with the upscaler:\n\n{}\n",
-          comparison_text(compare({native, upscaled}, set, how), {}));
-    replace_file(folder / "report.html", report_page(store, {native, upscaled}, set, {.comparison = how}));
-  }
+  if (!options.brief) compare_upscaler(store, folder);
   print_files(folder, ultra, options.brief);
   return 0;
 }
@@ -149,9 +151,11 @@ void add_demo(Command app) {
   const auto options = std::make_shared<DemoArgs>();
   Command command = app.add("demo", "Run the whole job on a simulated machine and game, in a few seconds",
                             [options] { return demo(*options); });
-  command.flag("--brief", options->brief, "Only three single runs, without a comparison of groups");
-  command.flag("--long", options->long_session, "Twenty minutes in which the rate drops: what changed?");
-  command.option("--folder", options->folder, "The folder to write to; runs are added to its store").shows_default();
+  command.flag("--brief", options->brief, "Record only three runs, without comparing groups");
+  command.flag("--long", options->long_session,
+               "Record twenty minutes in which the frame rate drops, and find what changed");
+  command.option("--folder", options->folder, "The folder for the results; runs are added to its store")
+      .shows_default();
 }
 
 }  // namespace idlemeter::cli

@@ -145,7 +145,7 @@ void add_readings(Command app) {
   Command command =
       app.add("readings", "List what this machine can measure, with values, units and where they come from",
               [options] { return readings(*options); });
-  command.option("WORD", options->word, "Only readings with this word in their id, title, device or kind");
+  command.option("WORD", options->word, "Only readings with this word in the id, title, device or kind");
   add_value_options(command, options->values);
   command.option("--every", options->every, "Repeat at this pace, like 1s, until Ctrl-C; shows the range seen")
       .check([options](const std::string& text) {

@@ -122,7 +122,7 @@ void add_value_options(Command command, ValueOptions& options) {
         }
       })
       .excludes(root);
-  command.option("--settings", options.settings, "A settings file instead of " + usual_settings_path().string());
+  command.option("--settings", options.settings, "The settings file, instead of " + usual_settings_path().string());
   command.option("--game", options.game, "The game's process, to show what it uses").check(positive());
 }
 

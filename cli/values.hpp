@@ -31,7 +31,7 @@ Check is_size();
 /// Reads how often something is looked at, "1s" or "500ms": from 100 ms to an hour. "" or what is wrong.
 std::string read_every(const std::string& text, Nanoseconds& every);
 
-/// The file that holds runs, unless it is named: as the usual settings say, else Store::usual_path(). Settings with a
+/// The store with the runs, unless it is named: as the usual settings say, else Store::usual_path(). Settings with a
 /// mistake are warned of, once, and say nothing.
 [[nodiscard]] std::string usual_store();
 

@@ -42,7 +42,7 @@ int main(int argc, char** argv) {
   try {
     FrameLogFormat format;
     if (argc == 3) format.frame_time.name = argv[2];
-    const FrameLog log = read_frame_log(argv[1], format);
+    const FrameLog log = load_frame_log(argv[1], format);
     for (const std::string& note : log.notes) std::printf("%s\n", note.c_str());
     if (log.broken > 0) std::printf("%llu lines are not frames\n", static_cast<unsigned long long>(log.broken));
     for (const LoggedFrames& run : log.runs) judge(run);

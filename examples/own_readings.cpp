@@ -58,7 +58,7 @@ cells = [ { reading = "buoy.power", caution = 25, danger = 60 }, { reading = "bu
 
 int main(int argc, char** argv) {
   const char* file = argc > 1 ? argv[1] : "buoy.png";
-  const FaceReading face = read_face(kFace);
+  const FaceParse face = parse_face(kFace);
   for (const Finding& finding : face.findings) std::fprintf(stderr, "%s\n", to_string(finding, "face").c_str());
   if (!face.face) return 1;
 

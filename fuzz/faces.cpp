@@ -38,7 +38,7 @@ void try_change(const std::string& toml, void (*make)(FaceText&)) {
   } catch (const Error&) {
     require(text.toml() == toml);
   }
-  require(read_face(text.toml()).face.has_value());
+  require(parse_face(text.toml()).face.has_value());
 }
 
 void change(const std::string& toml) {
@@ -66,7 +66,7 @@ void change(const std::string& toml) {
 
 void idlemeter::fuzz::face(std::string_view bytes) {
   const std::string toml(bytes);
-  const FaceReading reading = read_face(toml);
+  const FaceParse reading = parse_face(toml);
   require(reading.face.has_value() == reading.findings.empty());
   for (const Finding& finding : reading.findings) require(finding.line > 0 && !finding.message.empty());
   if (!reading.face) return;
@@ -84,7 +84,7 @@ void idlemeter::fuzz::face(std::string_view bytes) {
 }
 
 void idlemeter::fuzz::settings(std::string_view bytes) {
-  const SettingsReading reading = read_settings(bytes);
+  const SettingsParse reading = parse_settings(bytes);
   require(reading.settings.has_value() == reading.findings.empty());
   if (!reading.settings) return;
   ComputedReadings computed(reading.settings->computed);  // every formula that was read can be used
@@ -92,7 +92,7 @@ void idlemeter::fuzz::settings(std::string_view bytes) {
   frames.add({{}, 10 * kMillisecond});
   (void)computed.add_to(Snapshot({}, {frames.batch({})}));
   const std::string chosen = with_face_chosen(std::string(bytes), "strip", "tidepool*");
-  const auto after = read_settings(chosen).settings;
+  const auto after = parse_settings(chosen).settings;
   require(after.has_value() && face_for(*after, "/games/tidepool_rally").has_value());
 }
 

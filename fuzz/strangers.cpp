@@ -77,7 +77,7 @@ void clip(std::string_view bytes) {
   const Scratch scratch;
   scratch.file("clip.mp4", bytes);
   try {
-    const Clip clip = read_clip(scratch.path() / "clip.mp4");
+    const Clip clip = load_clip(scratch.path() / "clip.mp4");
     require(clip.width > 0 && clip.height > 0 && clip.length > Nanoseconds{});
   } catch (const Error&) {
   }

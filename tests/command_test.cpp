@@ -242,7 +242,7 @@ TEST(Command, AFaceBeginsFromAStarter) {
   EXPECT_EQ(drawn.err, "");
   const Outcome by_name = run(folder, "face draw dashboard --rig --ground night -o by_name.png --size 1280x720");
   EXPECT_EQ(by_name.err, "");
-  EXPECT_EQ(read_png(folder / "mine.png").width, 1280);
+  EXPECT_EQ(load_png(folder / "mine.png").width, 1280);
 }
 
 TEST(Command, AddingAndMovingShowWhatChangedAndWarnOfUnknownReadings) {
@@ -275,7 +275,7 @@ TEST(Command, AFaceIsDrawnOverAPictureAtItsSize) {
   const Outcome outcome = run(folder, "face draw f.toml --rig --over shot.png -o out.png");
   ASSERT_EQ(outcome.status, 0) << outcome.err;
   EXPECT_EQ(outcome.err, "");
-  const Image drawn = read_png(folder / "out.png");
+  const Image drawn = load_png(folder / "out.png");
   ASSERT_EQ(drawn.width, 800);
   EXPECT_EQ(drawn.at(10, 10), 0xff285078u);
   EXPECT_NE(drawn.at(790, 440), 0xff285078u);

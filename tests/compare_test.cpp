@@ -315,7 +315,7 @@ TEST(Compare, GroupsBySettingsAndSaysWhatElseDiffers) {
 TEST(Compare, HasOneScaleForAFigureAndSaysWhichRunsAreDoubted) {
   std::vector<RunInsight> runs = ten_runs();
   for (std::size_t i = 0; i < runs.size(); ++i) runs[i].readings[0].all.mean = i < 5 ? 2.0 + static_cast<double>(i) : 0;
-  runs[1].doubts = {{"short", "only 12 s"}};
+  runs[1].doubts = {{DoubtRule::too_short, "only 12 s"}};
   const Comparison found = compare(grouped_by(std::move(runs), {"preset"}), FigureSet({"gpu.power"}));
   const ComparedFigure& power = found.figures[0];
   EXPECT_EQ(power.scale, Scale::plain);

@@ -104,11 +104,11 @@ TEST(Doubts, AreOfWhatHappenedAndOfNothingElse) {
   for (const auto& one : cases) {
     const std::vector<Doubt> doubts = insight_into(one.run).doubts;
     if (one.rule == nullptr) {
-      EXPECT_TRUE(doubts.empty()) << one.what << ": " << doubts[0].rule << ": " << doubts[0].text;
+      EXPECT_TRUE(doubts.empty()) << one.what << ": " << name_of(doubts[0].rule) << ": " << doubts[0].text;
       continue;
     }
     ASSERT_EQ(doubts.size(), 1u) << one.what;
-    EXPECT_EQ(doubts[0].rule, one.rule) << one.what;
+    EXPECT_EQ(name_of(doubts[0].rule), one.rule) << one.what;
     EXPECT_NE(doubts[0].text.find(one.words), std::string::npos) << one.what << ": " << doubts[0].text;
   }
 }
@@ -123,7 +123,7 @@ TEST(Doubts, ComeWithTheMostImportantFirst) {
                                        true,
                                        5});
   std::vector<std::string> rules;
-  for (const Doubt& doubt : run.doubts) rules.push_back(doubt.rule);
+  for (const Doubt& doubt : run.doubts) rules.emplace_back(name_of(doubt.rule));
   EXPECT_EQ(rules, (std::vector<std::string>{"game-crashed", "frames-lost", "short", "few-frames", "other-load"}));
 }
 

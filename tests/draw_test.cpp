@@ -258,7 +258,7 @@ TEST(Png, SurvivesARoundTrip) {
   image.pixels[0] = 0;
   image.pixels[1] = 0x80402010;
   write_png(image, folder / "a.png");
-  const Image back = read_png(folder / "a.png");
+  const Image back = load_png(folder / "a.png");
   EXPECT_EQ(back.width, 31);
   EXPECT_EQ(back.pixels, image.pixels);
   EXPECT_EQ(std::distance(std::filesystem::directory_iterator(folder.path()), {}), 1);  // no half file left
@@ -273,13 +273,13 @@ TEST(Png, AFailureNamesTheFile) {
   large.replace(20, 4, std::string("\0\0\xff\xff", 4));  // says that it decodes to more than a gigabyte
   for (const auto& file : {text, folder / "none.png", folder / "pipe.png", folder.file("large.png", large),
                            folder.file("cut.png", testing::text_of(folder / "wide.png").substr(0, 60))})
-    EXPECT_THROW((void)read_png(file), Error) << file;
-  EXPECT_THROW((void)read_png(folder / "wide.png", 4'999), Error);
-  EXPECT_EQ(read_png(folder / "wide.png", 5'000).width, 5'000);
+    EXPECT_THROW((void)load_png(file), Error) << file;
+  EXPECT_THROW((void)load_png(folder / "wide.png", 4'999), Error);
+  EXPECT_EQ(load_png(folder / "wide.png", 5'000).width, 5'000);
   EXPECT_THROW(write_png(ground(2, 2), folder / "no/such/folder.png"), Error);
   std::filesystem::create_symlink("text.png", folder / "link.png");
   write_png(ground(2, 2), folder / "link.png");
-  EXPECT_EQ(read_png(text).pixels[3], kGround);
+  EXPECT_EQ(load_png(text).pixels[3], kGround);
   EXPECT_TRUE(std::filesystem::is_symlink(folder / "link.png")) << "links are followed";
   EXPECT_THROW(write_png(ground(2, 2), "/dev/full"), Error);
   write_png(ground(2, 2), "/dev/null");

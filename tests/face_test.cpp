@@ -21,7 +21,7 @@ namespace idlemeter {
 namespace {
 
 TEST(Face, ReadsWhatTheFileSays) {
-  const FaceReading reading = read_face(R"(
+  const FaceParse reading = parse_face(R"(
 name  = "Bench corner"
 place = { anchor = "bottom-right", dx = -4, dy = 20.5 }
 text  = { font = "DejaVu Sans", size = 22, color = "#f4f4f4", edge = "outline" }
@@ -142,7 +142,7 @@ constexpr Broken kBroken[] = {
 
 TEST(Face, EveryMistakeIsReportedWithItsPlaceAndTheFix) {
   for (const Broken& broken : kBroken) {
-    const FaceReading reading = read_face(broken.text);
+    const FaceParse reading = parse_face(broken.text);
     EXPECT_FALSE(reading.face) << broken.text;
     ASSERT_FALSE(reading.findings.empty()) << broken.text;
     const Finding& finding = reading.findings.front();
@@ -153,8 +153,8 @@ TEST(Face, EveryMistakeIsReportedWithItsPlaceAndTheFix) {
 }
 
 TEST(Face, AllMistakesAreReportedAtOnceInOrder) {
-  const FaceReading reading =
-      read_face("nmae = 1\ntext = { size = 1, colour = 2 }\n[[row]]\ncells = [ { raeding = \"a\" } ]\n");
+  const FaceParse reading =
+      parse_face("nmae = 1\ntext = { size = 1, colour = 2 }\n[[row]]\ncells = [ { raeding = \"a\" } ]\n");
   ASSERT_EQ(reading.findings.size(), 5u);
   EXPECT_EQ(to_string(reading.findings[0], "my.toml"),
             "my.toml:1:1: error: a face has no key 'nmae'; did you mean 'name'?");
@@ -204,13 +204,13 @@ TEST(Face, ValuesUpToTheLimitsAreTakenAndNoMore) {
   };
   for (const auto& c : cases) {
     const auto says = [&](std::size_t n) {
-      for (const Finding& finding : read_face(c.face(n)).findings) {
+      for (const Finding& finding : parse_face(c.face(n)).findings) {
         if (finding.message.find(c.words) != std::string::npos) return true;
       }
       return false;
     };
     EXPECT_FALSE(says(c.most)) << c.words;
-    EXPECT_TRUE(says(c.most + 1)) << c.words << '\n' << read_face(c.face(c.most + 1)).findings.at(0).message;
+    EXPECT_TRUE(says(c.most + 1)) << c.words << '\n' << parse_face(c.face(c.most + 1)).findings.at(0).message;
   }
 }
 
@@ -220,7 +220,7 @@ TEST(Settings, ValuesUpToTheLimitsAreTakenAndNoMore) {
     for (std::size_t i = 0; i < n; ++i)
       text += fmt::format("[[{}]]\nid = \"own.r{}\"\n{}\n", what, i,
                           what == "command" ? "run = [\"a\"]" : "formula = \"1\"");
-    return read_settings(text);
+    return parse_settings(text);
   };
   for (const std::string what : {"computed", "command"}) {
     EXPECT_TRUE(readings(limits::kOwnReadings, what).settings) << what;
@@ -251,8 +251,8 @@ TEST(Face, ATextThatWouldExhaustStackOrMemoryIsRefused) {
         "[" + times(100'000, "a.") + "a]", times(20'000, "[[row]]\n"),
         std::string("[[pin]]\nat = [1, 2]\ntext = \"{cpu.load:.999999999f}\""),
         std::string("[[pin]]\nat = [1, 2]\ntext = \"{clock.now:999999999%H}\"")}) {
-    EXPECT_FALSE(read_face(text).face) << text.substr(0, 40);
-    EXPECT_FALSE(read_settings(text).settings) << text.substr(0, 40);
+    EXPECT_FALSE(parse_face(text).face) << text.substr(0, 40);
+    EXPECT_FALSE(parse_settings(text).settings) << text.substr(0, 40);
   }
 }
 

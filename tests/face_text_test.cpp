@@ -118,7 +118,7 @@ TEST(FaceText, ChangesOnlyWhatItIsAskedTo) {
 TEST(FaceText, MovesRowsWithTheirCommentsAndTables) {
   FaceText text(kFace);
   text.move("CPU", "1");
-  const auto face = read_face(text.toml()).face;
+  const auto face = parse_face(text.toml()).face;
   ASSERT_TRUE(face);
   EXPECT_EQ(face->rows[0].label, "CPU");
   EXPECT_TRUE(face->rows[0].back);
@@ -126,7 +126,7 @@ TEST(FaceText, MovesRowsWithTheirCommentsAndTables) {
   EXPECT_NE(text.toml().find("# the card\n[[row]]\nlabel = \"GPU\""), std::string::npos) << text.toml();
   text.move("CPU/cpu.temp", "GPU/1");
   text.move("GPU/cpu.temp", "2");
-  const auto moved = read_face(text.toml()).face;
+  const auto moved = parse_face(text.toml()).face;
   ASSERT_TRUE(moved);
   EXPECT_EQ(moved->rows[1].cells[1].reading, "cpu.temp");
   EXPECT_EQ(moved->rows[1].cells[2].caution, 83);
@@ -214,16 +214,16 @@ states = 7
 )"};
   for (const Starter& starter : starters()) texts.emplace_back(starter.toml);
   for (const std::string& text : texts) {
-    const FaceReading first = read_face(text);
+    const FaceParse first = parse_face(text);
     ASSERT_TRUE(first.face) << to_string(first.findings.at(0), text);
     const std::string written = to_toml(*first.face);
-    const FaceReading second = read_face(written);
+    const FaceParse second = parse_face(written);
     ASSERT_TRUE(second.face) << to_string(second.findings.at(0), written);
     EXPECT_EQ(to_toml(*second.face), written);
     EXPECT_EQ(readings_of(*second.face), readings_of(*first.face));
   }
   // Every key of the second text is written again.
-  const std::string written = to_toml(*read_face(texts[1]).face);
+  const std::string written = to_toml(*parse_face(texts[1]).face);
   for (const char* key : {"anchor",
                           "dx",
                           "dy",
@@ -276,7 +276,7 @@ TEST(FaceEditor, ChangesInOneStepAndGoesBack) {
     add_to(face, {.readings = {"gpu.power"}, .at = std::pair(40.0, 800.0)});
   });
   EXPECT_EQ(added.before, kFace);
-  const auto parts = face_parts(*read_face(added.after).face);
+  const auto parts = face_parts(*parse_face(added.after).face);
   const auto find = [&](const std::string& name) {
     return *std::find_if(parts.begin(), parts.end(), [&](const FacePart& part) { return part.name == name; });
   };

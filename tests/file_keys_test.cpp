@@ -52,7 +52,7 @@ TEST(FaceKeys, HaveTheDefaultsThatFacesHaveWithoutThem) {
   for (const FileKey& key : face_keys()) {
     if (key.usual.empty()) continue;
     const std::string with = face_with(key);
-    const auto said = read_face(with), unsaid = read_face(without(with, key));
+    const auto said = parse_face(with), unsaid = parse_face(without(with, key));
     ASSERT_TRUE(said.face && unsaid.face) << with;
     EXPECT_EQ(to_toml(*said.face), to_toml(*unsaid.face)) << with;
     ++tried;
@@ -67,7 +67,7 @@ TEST(FaceKeys, ArePutWithTheirRanges) {
     for (const double value : {key.least - 1, key.most + 1}) {
       const std::string written = fmt::format("{}", value);
       beyond.usual = written;
-      const auto reading = read_face(face_with(beyond));
+      const auto reading = parse_face(face_with(beyond));
       ASSERT_FALSE(reading.findings.empty()) << face_with(beyond);
       EXPECT_NE(reading.findings.front().message.find(std::string(key.name)), std::string::npos)
           << reading.findings.front().message;
@@ -121,7 +121,7 @@ TEST(SettingsKeys, HaveTheDefaultsAndAreInTheDocument) {
     EXPECT_TRUE(std::regex_search(text, written)) << key.table << "." << key.name;
     if (key.usual.empty()) continue;
     const std::string with = settings_with(key, fmt::format("{} = {}\n", key.name, key.usual));
-    const auto said = read_settings(with), unsaid = read_settings(settings_with(key, ""));
+    const auto said = parse_settings(with), unsaid = parse_settings(settings_with(key, ""));
     ASSERT_TRUE(said.settings && unsaid.settings) << with;
     EXPECT_EQ(settings_words(*said.settings), settings_words(*unsaid.settings)) << with;
   }

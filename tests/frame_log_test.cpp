@@ -102,7 +102,7 @@ TEST(FrameLog, GivesWhatItsFirstLineSaysHoweverOddItIs) {
     try {
       FrameLogFormat format;
       if (expected.starts_with("with ")) format.frame_time.name = expected.substr(5, expected.find(':') - 5);
-      const auto lengths = lengths_of(read_frame_log(entry.path(), format));
+      const auto lengths = lengths_of(load_frame_log(entry.path(), format));
       const auto [least, most] = std::minmax_element(lengths.begin(), lengths.end());
       const std::string given = fmt::format("{} frames from {:.9g} to {:.9g} ms", lengths.size(),
                                             static_cast<double>(*least) / 1e6, static_cast<double>(*most) / 1e6);
@@ -155,9 +155,9 @@ TEST(FrameLog, SaysWhatItCannotBeRead) {
     EXPECT_NE(problem.find(one.words), std::string::npos) << one.text << ": " << problem;
   }
   const Folder folder;
-  EXPECT_NE(message_of([&] { (void)read_frame_log(folder / "none.csv"); }).find("none.csv: cannot be read (No such"),
+  EXPECT_NE(message_of([&] { (void)load_frame_log(folder / "none.csv"); }).find("none.csv: cannot be read (No such"),
             std::string::npos);
-  EXPECT_NE(message_of([&] { (void)read_frame_log(folder.path()); }).find("is a folder"), std::string::npos);
+  EXPECT_NE(message_of([&] { (void)load_frame_log(folder.path()); }).find("is a folder"), std::string::npos);
 }
 
 TEST(FrameLog, NamesLinesThatAreNoFrames) {
@@ -264,7 +264,7 @@ TEST(FrameLog, IsReadFromAnyEncodingPackingAndPipe) {
     ::_exit(0);
   }
   ::close(ends[1]);
-  EXPECT_TRUE(lengths_of(read_frame_log(ends[0], "pipe")) == lengths);
+  EXPECT_TRUE(lengths_of(load_frame_log(ends[0], "pipe")) == lengths);
   ::close(ends[0]);
   const std::string cut = forms[5].second.substr(0, forms[5].second.size() / 2);
   EXPECT_NE(message_of([&] { (void)parse_frame_log(cut, "cut.gz"); }).find("cut.gz: cannot be read"),

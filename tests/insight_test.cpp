@@ -105,7 +105,7 @@ RunInsight played(const rig::GameSettings& settings, double warm_up, double seco
 
 std::vector<std::string> rules(const RunInsight& run) {
   std::vector<std::string> rules;
-  for (const Doubt& doubt : run.doubts) rules.push_back(doubt.rule);
+  for (const Doubt& doubt : run.doubts) rules.emplace_back(name_of(doubt.rule));
   return rules;
 }
 
@@ -124,7 +124,7 @@ TEST(RunInsight, FindsWhatTheScenesPutThere) {
   EXPECT_EQ(rules(hot), (std::vector<std::string>{"short", "warming-up"}));
   const RunInsight heated = played({.preset = "Ultra"}, 90, 40);
   const auto throttled = std::find_if(heated.doubts.begin(), heated.doubts.end(),
-                                      [](const Doubt& doubt) { return doubt.rule == "throttled"; });
+                                      [](const Doubt& doubt) { return doubt.rule == DoubtRule::throttled; });
   ASSERT_NE(throttled, heated.doubts.end());
   EXPECT_NE(throttled->text.find("Marl G9 throttled for "), std::string::npos) << throttled->text;
   EXPECT_NE(throttled->text.find("(heat)"), std::string::npos) << throttled->text;

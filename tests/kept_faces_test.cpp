@@ -42,7 +42,7 @@ TEST(FaceFile, UndoesAndRedoes) {
 }
 
 TEST(FaceChoice, IsTheFirstRuleThatFitsElseTheDefault) {
-  const auto reading = read_settings(R"(face = "calm"
+  const auto reading = parse_settings(R"(face = "calm"
 [[game]]
 program = "tidepool*"
 face = "bench"

@@ -171,12 +171,12 @@ TEST(Insights, AreWorkedOutByThisDefinition) {
   for (const ReadingInsight& one : run.readings)
     text += fmt::format("; {} {:.6g} {:.6g} {:.6g}", one.info.id, one.all.mean, one.first.value_or(-1),
                         one.over.value_or(-1));
-  for (const Doubt& doubt : run.doubts) text += "; " + doubt.rule;
+  for (const Doubt& doubt : run.doubts) text += fmt::format("; {}", name_of(doubt.rule));
   EXPECT_EQ(text,
             "2499 104.693 428359 6941000000 68.1498 100.135 100.067 29.9404 100.036 20.4082 20.4082 33.809 20.4082 "
             "9.05772e+06 9.94429e+06 9.9865e+06 2.95779e+07; 3 118480247 3; mixed 1; gpu.temp 66.25 62 0; gpu.load 97 "
             "97 -1; short; warming-up");
-  EXPECT_EQ(count_of(runs.file, "SELECT definition FROM run_result"), 1);
+  EXPECT_EQ(count_of(runs.file, "SELECT definition FROM run_result"), 2);
 }
 
 TEST(InsightBytes, AreReadWholeOrNotAtAll) {

@@ -32,7 +32,7 @@ inline Snapshot values(double load, Value temp = 60.0) {
 
 inline Scene scene_of(const std::string& toml, const Snapshot& snapshot, const History& history = History{},
                       int width = 1920, int height = 1080) {
-  const FaceReading reading = read_face(toml);
+  const FaceParse reading = parse_face(toml);
   EXPECT_TRUE(reading.face) << (reading.findings.empty() ? "" : reading.findings[0].message);
   Blocks blocks;
   return lay_out(reading.face.value_or(Face{}), width, height, snapshot, history, blocks);

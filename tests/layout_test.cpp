@@ -257,7 +257,7 @@ TEST(Layout, ValuesAreAlignedInTheirColumn) {
 }
 
 TEST(Face, NamesItsReadings) {
-  const FaceReading reading = read_face(
+  const FaceParse reading = parse_face(
       "[[row]]\ncells = [ { reading = \"a.b\" }, { reading = \"c.d\" } ]\n[[pin]]\nat = [1, 1]\ntext = \"{e.f} "
       "{a.b:.0f}\"\n");
   EXPECT_EQ(readings_of(reading.face.value()), (std::vector<std::string>{"a.b", "c.d", "e.f"}));
@@ -283,7 +283,7 @@ TEST(CheckFace, WarnsOfLikelyMistakes) {
       {"text = { edge = \"none\" }\nback = { opacity = 0 }\n[[row]]\nlabel = \"x\"", 1,
        "neither a box behind the text nor an edge"}};
   for (const auto& c : cases) {
-    const FaceReading reading = read_face(c.text);
+    const FaceParse reading = parse_face(c.text);
     ASSERT_TRUE(reading.face) << c.text;
     Blocks blocks;
     const auto findings = check_face(*reading.face, values(1), blocks);
@@ -292,7 +292,7 @@ TEST(CheckFace, WarnsOfLikelyMistakes) {
     EXPECT_EQ(findings[0].line, c.line) << c.text;
     EXPECT_NE(findings[0].message.find(c.words), std::string::npos) << findings[0].message;
   }
-  const FaceReading fine = read_face(
+  const FaceParse fine = parse_face(
       "[[row]]\nlabel = \"GPU\"\ncells = [ { reading = \"gpu.load\" } ]\n[[pin]]\nat = [500, 500]\nbox = [90, "
       "90]\n[[pin]]\nat = [500, 500]\ntext = \"on its box\"\n");
   Blocks blocks;
@@ -310,7 +310,7 @@ TEST(History, KeepsTheLastWhile) {
 // What statistics cover, seen on the overlay.
 
 Snapshot frames(const char* face, int count, bool recording) {
-  FrameReadings readings(readings_of(read_face(face).face.value_or(Face{})));
+  FrameReadings readings(readings_of(parse_face(face).face.value_or(Face{})));
   if (recording) readings.begin_recording({});
   for (int i = 0; i < count; ++i) readings.add({{}, 10 * kMillisecond});
   return Snapshot({}, {readings.batch({})});
@@ -331,7 +331,7 @@ constexpr const char* kSpans =
     "= \"frame.average\", span = \"10 s\" }, { reading = \"frame.average\", title = \"all\" } ]\n";
 
 TEST(Layout, StatisticsShowTheirSpansAndThatThereAreTooFewFrames) {
-  const Face face = *read_face(kSpans).face;
+  const Face face = *parse_face(kSpans).face;
   EXPECT_EQ(readings_of(face),
             (std::vector<std::string>{"frame.low@1%", "frame.average@10s", "frame.average@cleared"}));
   const Scene few = scene_of(kSpans, frames(kSpans, 50, false)), on = scene_of(kSpans, frames(kSpans, 50, true)),

@@ -57,7 +57,7 @@ TEST(Palette, KindsStayApartForColourBlindEyes) {
 
 TEST(Palette, AFaceMayChooseAndChange) {
   const Face face =
-      *read_face("palette = \"chalk\"\ntext = { color = \"device\" }\ncolors = { graphics = \"#010203\" }\n[[row]]\n")
+      *parse_face("palette = \"chalk\"\ntext = { color = \"device\" }\ncolors = { graphics = \"#010203\" }\n[[row]]\n")
            .face;
   EXPECT_EQ(device_color(face, DeviceKind::graphics), (Color{1, 2, 3, 255}));
   EXPECT_EQ(device_color(face, DeviceKind::memory), face.text.color);

@@ -75,7 +75,7 @@ class Session {
   [[nodiscard]] Image screen() const {
     const auto file = folder / "screen.png";
     EXPECT_EQ(run("import -window root '" + file.string() + "'").status, 0);
-    return read_png(file);
+    return load_png(file);
   }
 
   /// Takes screenshots until one holds, for at most half a minute; returns the last.

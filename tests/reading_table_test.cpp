@@ -71,7 +71,7 @@ TEST(ReadingTable, ReadsTablesOfAnyForm) {
     }
   }
   EXPECT_THROW((void)parse_reading_table("time,a\n0,1\n", "table", {.time = {"tiem", {}, {}}}), Error);
-  EXPECT_THROW((void)read_reading_table("/nowhere/table.csv"), Error);
+  EXPECT_THROW((void)load_reading_table("/nowhere/table.csv"), Error);
 }
 
 TEST(RunsDuring, AreThoseThatOverlap) {

@@ -79,7 +79,7 @@ TEST(Robustness, AnyFaceIsReadOrRefusedAndWhatIsReadCanBeDrawn) {
   int read = 0, refused = 0;
   for (int i = 0; i < 3'000; ++i) {
     const std::string text = mutate(std::string(starters()[static_cast<std::size_t>(i) % starters().size()].toml));
-    const FaceReading reading = read_face(text);
+    const FaceParse reading = parse_face(text);
     ASSERT_NE(reading.face.has_value(), !reading.findings.empty()) << text;
     ++(reading.face ? read : refused);
     if (!reading.face || i % 4 != 0) continue;
@@ -99,7 +99,7 @@ TEST(Robustness, AnySettingsAreReadOrRefused) {
   Mutator mutate(2);
   int read = 0;
   for (int i = 0; i < 3'000; ++i) {
-    const SettingsReading reading = read_settings(mutate(whole));
+    const SettingsParse reading = parse_settings(mutate(whole));
     ASSERT_NE(reading.settings.has_value(), !reading.findings.empty());
     read += reading.settings ? 1 : 0;
     if (reading.settings)

@@ -35,7 +35,7 @@ TEST(Command, TheDemoDoesTheWholeJob) {
   const Outcome demo = run(folder, "demo --folder 'the demo'");
   ASSERT_EQ(demo.status, 0) << demo.err;
   EXPECT_NE(demo.out.find("run 1 (Ultra)  run 2 (High)"), std::string::npos);
-  const Image overlay = read_png(folder / "the demo/overlay.png");
+  const Image overlay = load_png(folder / "the demo/overlay.png");
   EXPECT_EQ(overlay.width, 1920);
 
   const std::string store = " --store 'the demo/runs.db'";
@@ -158,8 +158,8 @@ TEST(Command, PlotsRuns) {
     EXPECT_EQ(outcome.status, one.status) << one.arguments << outcome.err;
     EXPECT_NE((outcome.out + outcome.err).find(one.words), std::string::npos) << one.arguments << outcome.err;
   }
-  EXPECT_EQ(read_png(folder / "time.png").width, 1280);
-  const Image dark = read_png(folder / "spread.png");
+  EXPECT_EQ(load_png(folder / "time.png").width, 1280);
+  const Image dark = load_png(folder / "spread.png");
   EXPECT_EQ(dark.height, 360);
   EXPECT_EQ(dark.at(2, 2), 0xff10141f);
   const std::string svg = testing::text_of(folder / "percentiles.svg");
@@ -240,7 +240,7 @@ TEST(Command, RunsComeInFromOtherProgramsAndGoOutToThem) {
   const std::string page = testing::text_of(folder / "page.html");
   EXPECT_NE(page.find("<title>a &lt; b</title>"), std::string::npos);
   EXPECT_EQ(page.find("id=\"comparison\""), std::string::npos) << "one group";
-  EXPECT_EQ(read_png(folder / "bars.png").at(2, 2), 0xff10141f);
+  EXPECT_EQ(load_png(folder / "bars.png").at(2, 2), 0xff10141f);
 }
 
 TEST(Command, LogsReadingsWithoutAGame) {
@@ -348,7 +348,7 @@ TEST(Command, LooksIntoLogsAndTables) {
       {"plot 1 --store log.db -o log.png", 1, {"there are no frames to plot; name readings of a log with --reading"}},
       {"plot 1 --reading gpu.temp --store log.db -o log.png", 0, {"log.png"}}};
   testing::expect_steps(folder, steps);
-  EXPECT_EQ(read_png(folder / "log.png").width, 1280);
+  EXPECT_EQ(load_png(folder / "log.png").width, 1280);
   const auto json = nlohmann::json::parse(run(folder, "changes power.csv --json 2>/dev/null").out);
   EXPECT_EQ(json["changes"][0]["at_s"], 200);
   EXPECT_EQ(json["changes"][0]["texts"][0]["after"], "loud");

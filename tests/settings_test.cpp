@@ -16,7 +16,7 @@ namespace {
 using namespace std::chrono_literals;
 
 TEST(Settings, ReadWhatTheFileSays) {
-  const SettingsReading reading = read_settings(R"(
+  const SettingsParse reading = parse_settings(R"(
 pace = "1 s"
 paces = { hwmon = "2 s", feed = "100 ms" }
 facts = { "cpu.name" = "Corvid 8" }
@@ -113,7 +113,7 @@ TEST(Settings, EveryMistakeIsReportedWithItsPlaceAndTheFix) {
       {"[figures]\n\"a.b\" = [\"frame.average\"]", 2, "its name has no '.' or ','"},
       {"pace = ", 1, ""}};
   for (const auto& c : cases) {
-    const SettingsReading reading = read_settings(c.text);
+    const SettingsParse reading = parse_settings(c.text);
     ASSERT_FALSE(reading.settings) << c.text;
     bool told = false;
     for (const Finding& finding : reading.findings)
@@ -130,7 +130,7 @@ TEST(SettingsText, ChangesWhatIsSaidAndNothingElse) {
   text.set("recording.tags", "[\"hot\"]");
   text.set("cues.start", "[]");
   text.set("store", "C:\\runs \"of\" mine.db");
-  const auto reading = read_settings(text.toml());
+  const auto reading = parse_settings(text.toml());
   ASSERT_TRUE(reading.settings) << text.toml();
   EXPECT_EQ(reading.settings->pace, 2 * kSecond);
   EXPECT_TRUE(reading.settings->recording.hides_overlay);
@@ -140,8 +140,8 @@ TEST(SettingsText, ChangesWhatIsSaidAndNothingElse) {
   for (const char* kept : {"# mine\npace = \"2 s\"  # slow\n", "tags = [\"hot\"]  # always\n"})
     EXPECT_NE(text.toml().find(kept), std::string::npos) << text.toml();
   for (const char* key : {"store", "cues.start", "recording.overlay", "keys.show"}) text.unset(key);
-  EXPECT_EQ(read_settings(text.toml()).settings->cues.start, CueChoices().start);
-  EXPECT_TRUE(read_settings(text.toml()).settings->store.empty());
+  EXPECT_EQ(parse_settings(text.toml()).settings->cues.start, CueChoices().start);
+  EXPECT_TRUE(parse_settings(text.toml()).settings->store.empty());
 }
 
 TEST(SettingsText, RefusesWhatWouldBeWrongAndMendsWhatIs) {
@@ -158,9 +158,9 @@ TEST(SettingsText, RefusesWhatWouldBeWrongAndMendsWhatIs) {
     EXPECT_EQ(text.toml(), before) << key;
   }
   text.set("face", "calm");
-  EXPECT_FALSE(read_settings(text.toml()).settings) << "the pace is as wrong as before";
+  EXPECT_FALSE(parse_settings(text.toml()).settings) << "the pace is as wrong as before";
   text.set("pace", "1 s");
-  EXPECT_EQ(read_settings(text.toml()).settings->face, "calm");
+  EXPECT_EQ(parse_settings(text.toml()).settings->face, "calm");
   EXPECT_THROW(SettingsText("pace = ="), Error);
 }
 

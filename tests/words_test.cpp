@@ -162,7 +162,7 @@ TEST(Words, OfOddRuns) {
                 "runs 5, 7, 9: the odd ones out by frame rate, and counted; without them: b -3.2 % (-5.0 % to "
                 "-1.4 %), slower",
                 "run 5: the odd one out by " + in_sentence(kHeat.title) + ", and counted"}));
-  comparison.doubts = {{0, "short", {5, 6}, 3}, {1, "warming-up", {9}, 1}};
+  comparison.doubts = {{0, DoubtRule::too_short, {5, 6}, 3}, {1, DoubtRule::warming_up, {9}, 1}};
   EXPECT_EQ(doubt_words(comparison),
             (std::vector<std::string>{"a: 2 of 3 runs short (5, 6)", "b: 1 of 1 run not warmed up (9)"}));
   EXPECT_EQ(kind_of_means(comparison), "geometric means");

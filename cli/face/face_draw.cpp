@@ -46,7 +46,7 @@ constexpr std::pair<const char*, rig::Ground> kGrounds[] = {
     {"day", rig::Ground::day}, {"night", rig::Ground::night}, {"reef", rig::Ground::reef}};
 
 Image ground(const DrawOptions& options) {
-  if (!options.over.empty()) return read_png(options.over);
+  if (!options.over.empty()) return load_png(options.over);
   int width = 0, height = 0;
   (void)read_size(options.size, width, height);
   for (const auto& [name, ground] : kGrounds) {
@@ -211,13 +211,13 @@ void add_face_draw(Command face) {
   command.option("FACE", options->face, "A kept face, a face file, or a starter's name").required();
   add_picture_options(command, options);
   const Option run =
-      command.option("--run", options->run, "Use the values of a recorded run, by its number").check(positive());
+      command.option("--run", options->run, "Use the values of the recorded run with this number").check(positive());
   command
       .option(
           "--at", [options](const std::string& text) { return read_moment(text, options->at); },
           "The moment of the run, like 42s or 1:30; by default its end")
       .needs(run);
-  command.option("--store", options->store, "The file that holds runs").shows_default().needs(run);
+  command.option("--store", options->store, "The store with the runs").shows_default().needs(run);
   add_value_options(command, options->values);
   command.option("--rig").excludes(run);
 }

@@ -146,13 +146,14 @@ int add_readings_to(const EditOptions& options) {
 void add_add(Command face, const Options& options) {
   Command added = add_command(face, options, "add", "Add readings: as a row, to a row, or as pins", add_readings_to);
   added.option("READING [KEY=VALUE]", options->words,
-               "Ids, as 'idlemeter readings' lists them; then keys of what is added, like as=trace");
-  const Option row = added.option("--row", options->row, "The row to add to; a new one if none has this label");
-  added.option("--before", options->before, "The number of the row or cell to put it before; else at the end")
+               "Ids from 'idlemeter readings', then keys for what is added, like as=trace");
+  const Option row = added.option("--row", options->row, "The row to add to; a new row if none has this label");
+  added.option("--before", options->before, "The number of the row or cell to insert it before; by default at the end")
       .check(positive());
-  const Option at =
-      added.option("--at", options->at, "As a pin at X Y, in 1/1080 of the picture's height").takes(2).excludes(row);
-  added.option("--text", options->text, "As a pin: a text with {reading:format} places").needs(at);
+  const Option at = added.option("--at", options->at, "Add it as a pin at X Y, in 1/1080 of the picture's height")
+                        .takes(2)
+                        .excludes(row);
+  added.option("--text", options->text, "The pin's text, with {reading:format} placeholders").needs(at);
   added.complete(
       [options] { return options->words.empty() && options->text.empty() && options->row.empty() ? "READING" : ""; });
 }

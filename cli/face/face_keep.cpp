@@ -55,7 +55,7 @@ int list(const KeepOptions& options) {
     for (const GameRule& rule : settings.games) {
       if (rule.face == kept.name) about += fmt::format("  (for {})", rule.program);
     }
-    if (!read_face(FaceFile(kept.file).text()).face) about += "  (has mistakes: see 'idlemeter face check')";
+    if (!parse_face(FaceFile(kept.file).text()).face) about += "  (has mistakes: see 'idlemeter face check')";
     table.add({kept.name, about});
   }
   for (const Starter& starter : starters())
@@ -142,13 +142,14 @@ Command add_command(Command face, const Options& options, const char* name, cons
 }
 
 void add_settings(Command to, const Options& options) {
-  to.option("--settings", options->settings, "A settings file instead of " + usual_settings_path().string());
+  to.option("--settings", options->settings, "The settings file, instead of " + usual_settings_path().string());
 }
 
 /// Which faces there are.
 void add_kept(Command face, const Options& options) {
   Command begin = add_command(face, options, "new", "Start a face of your own from a starter", make);
-  begin.option("NAME", options->name, "A name to keep it under, or a file; nothing is ever overwritten").required();
+  begin.option("NAME", options->name, "A name to keep it under, or a file; existing ones are never overwritten")
+      .required();
   begin.option("--from", options->starter, "The starter").shows_default().check(check_starter);
   add_settings(add_command(face, options, "list", "List the faces that are kept, and the starters", list), options);
   Command copied = add_command(face, options, "copy", "Copy a face with its pictures", copy);

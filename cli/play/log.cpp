@@ -121,21 +121,20 @@ void add_log(Command app) {
   const auto options = std::make_shared<LogArgs>();
   Command command =
       app.add("log", "Log readings for hours or days, without a game", [options] { return log_readings(*options); });
-  command.option("WORDS", options->words, "Only readings with one of these words in their id, title or device");
+  command.option("WORDS", options->words, "Only readings with one of these words in the id, title or device");
   command.option("--every", read_time(options->every, kSecond / 10, std::chrono::hours(1)),
-                 "How often, like 2s; half a second unless said otherwise");
+                 "How often to log, like 2s; by default every half second");
   command
       .option(
           "--pace", [options](const std::string& text) { return read_pace(text, options->pace_of); },
-          "A reading that is logged less often, like gpu.temp=5s; may be repeated")
+          "Log a reading less often, like gpu.temp=5s; may be repeated")
       .repeats();
   command.option("--for", read_time(options->length, kSecond / 10, std::chrono::hours(24 * 400)),
-                 "How long, like 8h; until Ctrl-C unless said otherwise");
-  command.flag(
-      "--drop-oldest", options->drop_oldest,
-      "If the disk is full, delete the oldest part of this log; otherwise nothing is logged until there is room");
+                 "How long to log, like 8h; by default until Ctrl-C");
+  command.flag("--drop-oldest", options->drop_oldest,
+               "When the disk is full, delete the oldest part of this log instead of pausing until there is room");
   command.option("--part", read_time(options->part, kSecond, std::chrono::hours(24 * 400)),
-                 "With --drop-oldest: how long its parts are, each a run of its own; an hour unless said otherwise");
+                 "With --drop-oldest: the length of each part, which is a run of its own; by default an hour");
   command.option("--note", options->note, "A note");
   add_setting_options(command, options->notes);
   add_value_options(command, options->values);

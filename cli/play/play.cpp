@@ -173,10 +173,11 @@ void add_options(Command command, const std::shared_ptr<PlayArgs>& options) {
   command.option("--face", options->face,
                  "A kept face, a face file or a starter's name, regardless of the settings' rules");
   command.option("--game", options->game_name, "The game's name in runs and on faces, instead of its program's");
-  command.option("--settings", options->settings, "A settings file instead of " + usual_settings_path().string());
-  command.option("--store", options->store, "The file that recordings go to").shows_default();
-  command.flag("--above", options->above,
-               "Put nothing into the game: a window above its own (X11); frames as the display reports them");
+  command.option("--settings", options->settings, "The settings file, instead of " + usual_settings_path().string());
+  command.option("--store", options->store, "The store for recordings").shows_default();
+  command.flag(
+      "--above", options->above,
+      "Load nothing into the game: draw in a window above it (X11), and count frames as the display reports them");
   command.flag("--hidden", options->hidden, "Start without the overlay");
   command.flag("--quiet", options->quiet, "At the end, report only what wasn't recorded");
 }
@@ -196,17 +197,17 @@ void add_play(Command app) {
       "failed, 3 if a run is short or missing, 4 if nothing was presented");
   command
       .option("--figures", options->figures,
-              "What --end-game prints of each run: a set saved under [figures] in the settings, or ids")
+              "The figures that --end-game prints for each run: a set saved under [figures] in the settings, or ids")
       .shows_default();
-  command.flag("--linked", options->linked, "The game links Idle Meter's library: put no probe into it");
+  command.flag("--linked", options->linked, "The game links Idle Meter's library: don't load a probe into it");
   command.option("GAME", options->game, "The game and its arguments, after -- if one starts with a dash").required();
 
   const auto attached = std::make_shared<PlayArgs>();
-  Command again =
-      app.add("attach", "Reattach to a game that was started with 'play', if its meter is gone or should give way",
-              [attached] { return attach(*attached); });
+  Command again = app.add(
+      "attach", "Reattach to a game started with 'play' whose meter has ended, or take it over from another meter",
+      [attached] { return attach(*attached); });
   again.option("PID", attached->pid, "The game's process").required().check(positive());
-  again.flag("--take-over", attached->take_over, "If another meter has the game, make that one give it up");
+  again.flag("--take-over", attached->take_over, "Take the game over if another meter has it");
   add_options(again, attached);
 }
 

@@ -69,7 +69,7 @@ void say_where(const ServeArgs& options, int port) {
 
 int serve(ServeArgs options) {
   if (const std::string wrong = problem_with(options); !wrong.empty()) return misuse("serve", wrong);
-  if (!options.token_file.empty()) options.serve.token = read_token(options.token_file);
+  if (!options.token_file.empty()) options.serve.token = load_token(options.token_file);
   options.serve.certificate = options.certificate;
   options.serve.key = options.key;
   MetricsServer server(options.serve);
@@ -102,19 +102,20 @@ void add_serve(Command app) {
   const auto options = std::make_shared<ServeArgs>();
   Command command = app.add("serve", "Serve live readings to Prometheus and other programs, over HTTP",
                             [options] { return serve(*options); });
-  command.option("--port", options->serve.port, "The port to listen at; 0: any that is free").shows_default();
+  command.option("--port", options->serve.port, "The port to listen on; 0: any free one").shows_default();
   command
       .option("--address", options->serve.address,
-              "The address to listen at; beyond this machine it wants a token and a certificate")
+              "The address to listen on; other machines need a token and a certificate")
       .shows_default();
   command.option(
       "--every", [options](const std::string& text) { return read_every(text, options->every); },
-      "How often readings are taken, like 2s; every second unless said otherwise");
+      "How often to take readings, like 2s; by default every second");
   command.option("--token-file", options->token_file,
-                 "A file whose first line clients have to send: Authorization: Bearer TOKEN");
+                 "A file with the token that clients have to send: Authorization: Bearer TOKEN");
   command.option("--certificate", options->certificate, "A certificate for TLS, as a PEM file");
   command.option("--key", options->key, "Its key, as a PEM file");
-  command.flag("--unprotected", options->unprotected, "Beyond this machine too without a token or a certificate");
+  command.flag("--unprotected", options->unprotected,
+               "Allow other machines to connect without a token or a certificate");
   add_value_options(command, options->values);
 }
 

@@ -94,7 +94,7 @@ std::string read_record(const std::string& word, Record& record) {
 using Options = std::shared_ptr<TellOptions>;
 
 void add_usual(Command to, const Options& options) {
-  to.option("--pid", options->pid, "Only the meter with this process, or with a game that is").check(positive());
+  to.option("--pid", options->pid, "Only the meter with this process id, or of the game with it").check(positive());
   to.flag("--json", options->json, "Answers as JSON, a line for each meter");
 }
 
@@ -142,7 +142,7 @@ void add_tell(Command app) {
   add_command(told, options, "toggle", MeterCommand::What::toggle, "Show or hide it");
   add_command(told, options, "clear", MeterCommand::What::clear, "Restart the live statistics");
   add_state(told, options);
-  add_command(told, options, "face", MeterCommand::What::face, "Change the face: to the next, or to one by name")
+  add_command(told, options, "face", MeterCommand::What::face, "Change to the next face, or to one by name")
       .option("FACE", options->command.face, "A kept face, a face file or a starter's name");
   add_recording(told, options);
 }

@@ -42,7 +42,7 @@ std::optional<std::int64_t> number_of_run(const std::string& text) {
 ChangeSubject read(const ChangesArgs& options) {
   if (const auto number = number_of_run(options.what))
     return change_subject(Store(options.store, Store::Mode::existing), *number);
-  ReadingTable table = read_reading_table(options.what, options.table);
+  ReadingTable table = load_reading_table(options.what, options.table);
   for (const std::string& note : table.notes) complain("idlemeter: {}: {}\n", options.what, note);
   if (table.broken > 0)
     complain("idlemeter: warning: {} of {} lines of {} have no time that can be read, or one before the last\n",
@@ -81,8 +81,7 @@ int changes(const ChangesArgs& options) {
 
 /// How a table of readings is read.
 void add_table_options(Command command, const std::shared_ptr<ChangesArgs>& options) {
-  command.option("--time", options->table.time.name,
-                 "Of a table: the column that says when; guessed where it is clear");
+  command.option("--time", options->table.time.name, "For a table: the column with the times, if it isn't obvious");
   command
       .option(
           "--every",
@@ -92,7 +91,7 @@ void add_table_options(Command command, const std::shared_ptr<ChangesArgs>& opti
             options->table.every = *time;
             return std::string();
           },
-          "Of a table without such a column: the time from one line to the next, like 1s")
+          "For a table without times: the time between two lines, like 1s")
       .excludes(command.option("--time"));
 }
 
@@ -100,27 +99,28 @@ void add_table_options(Command command, const std::shared_ptr<ChangesArgs>& opti
 
 void add_changes(Command app) {
   const auto options = std::make_shared<ChangesArgs>();
-  Command command =
-      app.add("changes",
-              "Say what changed during a run or a log: the rate, frame times, readings, and what else at that moment",
-              [options] { return changes(*options); });
+  Command command = app.add(
+      "changes",
+      "Find what changed during a run or a log: the frame rate, frame times and readings, and what changed with them",
+      [options] { return changes(*options); });
   command.option("RUN", options->what, "The number of a run or a log, or a table of readings, like a CSV file")
       .required();
   add_table_options(command, options);
-  command.option("--at", options->at, "Only what changed within a minute of this time of the run, like 20:00")
+  command.option("--at", options->at, "Only changes within a minute of this time of the run, like 20:00")
       .check([](const std::string& text) {
         return duration_from(text, "s") ? "" : fmt::format("'{}' isn't a time; write it like 20:00 or 90 s", text);
       });
-  command.flag("--all", options->all, "Everything that changed, with all readings");
+  command.flag("--all", options->all, "Show all changes, with all readings");
   Option json = command.flag("--json", options->json, "As JSON");
-  Option picture = command.option("-o,--output", options->picture, "A plot of the readings that changed: .png or .svg")
-                       .check(is_picture_name())
-                       .excludes(json);
-  command.flag("--dark", options->dark, "The plot on dark ground").needs(picture);
+  Option picture =
+      command.option("-o,--output", options->picture, "Plot the readings that changed into this .png or .svg file")
+          .check(is_picture_name())
+          .excludes(json);
+  command.flag("--dark", options->dark, "Draw on a dark background").needs(picture);
   command.lacks("--by,--tag",
                 "runs are named by their numbers here: 'idlemeter runs --tag TAG' lists them, and compare "
                 "and report take both options");
-  command.option("--store", options->store, "The file that holds runs").shows_default();
+  command.option("--store", options->store, "The store with the runs").shows_default();
 }
 
 }  // namespace idlemeter::cli

@@ -57,18 +57,18 @@ void add_compare(Command app) {
   const auto options = std::make_shared<CompareArgs>();
   Command command = app.add("compare", "Compare groups of runs: what really differs, by how much, and how sure that is",
                             [options] { return compare_groups(*options); });
-  add_group_options(command, options->groups, "Groups of runs, like 1-5 6-10; with --by: the runs to take, else all");
+  add_group_options(command, options->groups,
+                    "Groups of runs, like 1-5 6-10; with --by: which runs to group, by default all");
   Option json = command.flag("--json", options->json, "As JSON");
   Option csv = command.flag("--csv", options->csv, "As CSV: a line for each figure and group").excludes(json);
-  Option markdown =
-      command.flag("--markdown", options->markdown, "As a table for a forum").excludes(json).excludes(csv);
-  Option bars = command.option("--bars", options->bars, "As bars with intervals: a name that ends with .png or .svg")
+  Option markdown = command.flag("--markdown", options->markdown, "As a Markdown table").excludes(json).excludes(csv);
+  Option bars = command.option("--bars", options->bars, "Draw bars with intervals into this .png or .svg file")
                     .check(is_picture_name())
                     .excludes(json)
                     .excludes(csv)
                     .excludes(markdown);
-  command.flag("--dark", options->dark, "The bars on dark ground").needs(bars);
-  command.option("--store", options->store, "The file that holds runs").shows_default();
+  command.flag("--dark", options->dark, "Draw on a dark background").needs(bars);
+  command.option("--store", options->store, "The store with the runs").shows_default();
 }
 
 }  // namespace idlemeter::cli

@@ -158,30 +158,30 @@ void add_picture_options(Command command, FootageArgs& options) {
 
 /// Which part of the run, and over what.
 void add_clip_options(Command command, const std::shared_ptr<FootageArgs>& options) {
-  const Option over =
-      command.option("--over", options->over, "A clip that the overlay is laid over; its sound is kept");
+  const Option over = command.option("--over", options->over, "A clip to draw the overlay on; its sound is kept");
   command
       .option("--from", options->request.from,
-              "The run's moment to begin with, like 0:42 or 'mark 2'; by default its start")
+              "The moment of the run to start at, like 0:42 or 'mark 2'; by default its start")
       .check(read_moment(true));
   command
-      .option("--clip-from", options->request.clip_from,
-              "Where that moment is in the clip, like 0:12.4; or tone, to find the cue's tone in the clip's sound")
+      .option(
+          "--clip-from", options->request.clip_from,
+          "Where that moment is in the clip, like 0:12.4; or tone, to find it by the cue's tone in the clip's sound")
       .check([](const std::string& text) { return text == "tone" ? std::string() : read_moment(false)(text); })
       .needs(over);
-  command.option("--until", options->request.until, "The run's moment to end with; by default its end")
+  command.option("--until", options->request.until, "The moment of the run to end at; by default its end")
       .check(read_moment(true))
       .excludes(over);
-  command.option("--size", options->size, "Size of the pictures; over a clip it is the clip's")
+  command.option("--size", options->size, "Size of the video; over a clip always the clip's")
       .shows_default()
       .check(is_size())
       .excludes(over);
   command
       .option(
           "--fps", [options](const std::string& text) { return read_rate(text, options->request.rate); },
-          "Pictures a second, like 60, 59.94 or 60000/1001; 60 unless said otherwise, over a clip the clip's")
+          "Pictures per second, like 60, 59.94 or 60000/1001; by default 60, or the clip's rate")
       .excludes(over);
-  command.flag("--prores", options->prores, "With .mov: as ProRes 4444, which is smaller and takes longer to make")
+  command.flag("--prores", options->prores, "With .mov: encode as ProRes 4444, which is smaller but slower")
       .excludes(over);
 }
 
@@ -199,7 +199,7 @@ void add_footage(Command app) {
   command.lacks("--by,--tag",
                 "runs are named by their numbers here: 'idlemeter runs --tag TAG' lists them, and compare "
                 "and report take both options");
-  command.option("--store", options->store, "The file that holds runs").shows_default();
+  command.option("--store", options->store, "The store with the runs").shows_default();
 }
 
 }  // namespace idlemeter::cli

@@ -7,12 +7,11 @@ namespace idlemeter::cli {
 
 void add_group_options(Command command, GroupOptions& options, const std::string& about_runs) {
   command.option("RUNS", options.groups.lists, about_runs).check(is_run_list());
-  command.option("--by", options.by, "Groups by a setting's or fact's values, or by several's: --by preset,driver");
-  command.option("--tag", options.groups.tags, "The runs with this tag are a group; may be repeated").repeats();
-  command.option("--base", options.groups.base,
-                 "The name of the group that the others are compared with; else the first");
+  command.option("--by", options.by, "Group the runs by a setting or fact, or by several: --by preset,driver");
+  command.option("--tag", options.groups.tags, "A group of the runs with this tag; may be repeated").repeats();
+  command.option("--base", options.groups.base, "The group to compare the others with, by name; by default the first");
   command.option("--figures", options.figures, "A set saved under [figures] in the settings, or ids").shows_default();
-  command.option("--matters", options.matters, "Smallest difference that matters, in percent of the base")
+  command.option("--matters", options.matters, "The smallest difference that matters, in percent of the base")
       .check(positive())
       .shows_default();
   command.option("--settings", options.settings,

@@ -48,26 +48,26 @@ void add_plot(Command app) {
   const auto options = std::make_shared<PlotArgs>();
   Command command = app.add("plot", "Draw runs as a PNG or SVG: frame times over time, their spread, percentiles",
                             [options] { return plot(*options); });
-  command.option("RUNS", options->runs, "Runs, like 3 or 1-2,5; up to six lie over each other")
+  command.option("RUNS", options->runs, "Runs, like 3 or 1-2,5; up to six are overlaid")
       .required()
       .check(is_run_list());
-  command.option("-o,--output", options->file, "The picture: a name that ends with .png or .svg")
-      .required()
-      .check(is_picture_name());
+  command.option("-o,--output", options->file, "The .png or .svg file to write").required().check(is_picture_name());
   command.option("--what", options->what, "time, spread or percentiles")
       .check(one_of({std::begin(kWhat), std::end(kWhat)}))
       .shows_default();
-  command.option("--reading", options->how.readings, "A reading below the frame times, like gpu.temp; may be repeated")
+  command
+      .option("--reading", options->how.readings,
+              "A reading to plot below the frame times, like gpu.temp; may be repeated")
       .repeats();
-  command.option("--span", options->span, "Only from this time to that, like 0:10 0:20").takes(2);
+  command.option("--span", options->span, "Plot only the time between two moments, like 0:10 0:20").takes(2);
   command.option(
       "--size", [options](const std::string& text) { return read_size(text, options->how.width, options->how.height); },
-      "Width and height in pixels; 1280x720 unless said otherwise");
-  command.flag("--dark", options->how.dark, "On dark ground");
+      "Width and height in pixels; by default 1280x720");
+  command.flag("--dark", options->how.dark, "Draw on a dark background");
   command.lacks("--by,--tag",
                 "runs are named by their numbers here: 'idlemeter runs --tag TAG' lists them, and compare "
                 "and report take both options");
-  command.option("--store", options->store, "The file that holds runs").shows_default();
+  command.option("--store", options->store, "The store with the runs").shows_default();
 }
 
 }  // namespace idlemeter::cli

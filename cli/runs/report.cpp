@@ -48,13 +48,13 @@ void add_report(Command app) {
   const auto options = std::make_shared<ReportArgs>();
   Command command = app.add("report", "Write runs, or a comparison, as one HTML file that opens anywhere",
                             [options] { return report(*options); });
-  add_group_options(command, options->groups, "Runs, like 3 or 1-5; several lists are groups that are compared");
-  command.option("-o,--output", options->file, "The file to write; report.html unless said otherwise");
-  command.option("--title", options->title, "The title; else the game and the machine");
+  add_group_options(command, options->groups, "Runs, like 3 or 1-5; several lists are compared as groups");
+  command.option("-o,--output", options->file, "The file to write; by default report.html");
+  command.option("--title", options->title, "The title; by default the game and the machine");
   command.option("--note", options->note, "A paragraph below the title");
   command.flag("--arguments", options->arguments,
-               "Show the words that the game was started with, which may hold tokens of a launcher");
-  command.option("--store", options->store, "The file that holds runs").shows_default();
+               "Show the games' command lines, which may contain a launcher's tokens");
+  command.option("--store", options->store, "The store with the runs").shows_default();
 }
 
 }  // namespace idlemeter::cli

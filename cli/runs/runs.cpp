@@ -54,20 +54,21 @@ std::optional<FigureSet> chosen_figures(const RunsArgs& options) {
   return FigureSet::named(options.figures, usual_settings(options.settings).figures);
 }
 
+void list_figures(const Store& store, std::vector<RunInfo> runs, const FigureSet& set, bool json) {
+  const auto insights =
+      insights_of_list(store, std::move(runs), {.figures = set.request(), .hitches = 0, .readings = set.readings()});
+  if (json) return write_raw(figures_json(insights, set) + "\n");
+  std::vector<std::string> about;
+  for (const RunInsight& run : insights) about.push_back(printable(run_remarks(run.info)));
+  print("{}", runs_by_figures(insights, set, about));
+}
+
 int list(const RunsArgs& options) {
   const Store store(options.store, Store::Mode::existing);
   auto runs = chosen_runs(store, options);
   if (const auto set = chosen_figures(options); set && !runs.empty()) {
     std::erase_if(runs, [](const RunInfo& run) { return !run.problem.empty(); });
-    const auto insights = insights_of_list(store, std::move(runs),
-                                           {.figures = set->request(), .hitches = 0, .readings = set->readings()});
-    if (options.json) {
-      write_raw(figures_json(insights, *set) + "\n");
-    } else {
-      std::vector<std::string> about;
-      for (const RunInsight& run : insights) about.push_back(printable(run_remarks(run.info)));
-      print("{}", runs_by_figures(insights, *set, about));
-    }
+    list_figures(store, std::move(runs), *set, options.json);
     return 0;
   }
   if (options.json) {
@@ -148,18 +149,18 @@ Option add_figure_options(Command command, RunsArgs& options) {
 }
 
 void add_list_options(Command runs, const std::shared_ptr<RunsArgs>& options) {
-  runs.option("--store", options->store, "The file that holds runs").shows_default();
+  runs.option("--store", options->store, "The store with the runs").shows_default();
   runs.flag("--json", options->json, "As JSON");
   add_figure_options(runs, *options);
   runs.option("--game", options->filter.game, "Only runs of games with this in their name");
   add_setting_filter(runs, options->filter.settings, options->filter.tags);
-  runs.option("--since", options->filter.since, "Only runs from this day or time on, UTC, like 2026-03-01");
+  runs.option("--since", options->filter.since, "Only runs since this day or time, UTC, like 2026-03-01");
   runs.option("--until", options->filter.until, "Only runs up to this day or time");
   runs.option("--text", options->filter.text, "Only runs with this in the game's name, the note, a tag or a setting");
   runs.option("--order", options->order, "What to order by: number, started, game, length, frames or average")
       .check(one_of({std::begin(kOrders), std::end(kOrders)}));
-  runs.flag("--reverse", options->reverse, "The other way round");
-  runs.flag("--sizes", options->sizes, "How much each run takes in the file");
+  runs.flag("--reverse", options->reverse, "Reverse the order");
+  runs.flag("--sizes", options->sizes, "Show how much space each run takes");
   runs.flag("--removed", options->removed, "Runs that were removed, and can be restored")
       .excludes(runs.option("--figures"));
 }
@@ -170,14 +171,14 @@ void add_show(Command runs, const std::shared_ptr<RunsArgs>& options) {
   command.option("RUN", options->runs, "Runs as 'idlemeter runs' lists them, like 3 or 1-2,5")
       .required()
       .check(is_run_list());
-  command.option("--store", options->store, "The file that holds runs").shows_default();
+  command.option("--store", options->store, "The store with the runs").shows_default();
   command.flag("--json", options->json, "As JSON");
-  command.flag("--all", options->all, "Every definition, percentile and reading, instead of one screen");
+  command.flag("--all", options->all, "Show every definition, percentile and reading instead of one screen");
   Option figures = add_figure_options(command, *options);
   figures.excludes(command.option("--all"));
   command
       .flag("--intervals", options->intervals,
-            "How certain the figures are: 95 % intervals, if this stretch of play went on")
+            "Show 95 % intervals of the figures, as if this stretch of play continued")
       .excludes(figures);
   command.option(
       "--leave-out", [options](const std::string& word) { return read_rule(word, options->leave_out); },

@@ -155,7 +155,7 @@ using Options = std::shared_ptr<ChangeOptions>;
 Command add_command(Command runs, const Options& options, const char* name, const char* about,
                     int (*run)(const ChangeOptions&)) {
   Command added = runs.add(name, about, [options, run] { return run(*options); });
-  added.option("--store", options->store, "The file that holds runs").shows_default();
+  added.option("--store", options->store, "The store with the runs").shows_default();
   return added;
 }
 
@@ -163,7 +163,7 @@ Command add_command(Command runs, const Options& options, const char* name, cons
 Command add_run_command(Command runs, const Options& options, const char* name, const char* about,
                         int (*run)(const ChangeOptions&)) {
   Command added = add_command(runs, options, name, about, run);
-  added.option("RUNS", options->runs, "Lists of runs, like 3 or 1-5,8").required().check(is_run_list());
+  added.option("RUNS", options->runs, "Runs, like 3 or 1-5,8").required().check(is_run_list());
   return added;
 }
 
@@ -172,16 +172,15 @@ void add_change(Command runs, const Options& options) {
       add_run_command(runs, options, "change", "Change the game's name, the note, tags and settings of runs", &change);
   changes.option("--game", options->game, "The game's name");
   Option note = changes.option("--note", options->note, "A note that replaces the existing one");
-  changes.flag("--no-note", options->no_note, "No note").excludes(note);
+  changes.flag("--no-note", options->no_note, "Remove the note").excludes(note);
   add_setting_options(changes, options->notes);
-  changes.option("--drop-tag", options->tags_to_drop, "A tag to take away; may be repeated").repeats();
-  changes.option("--unset", options->settings_to_drop, "The name of a setting to take away; may be repeated").repeats();
+  changes.option("--drop-tag", options->tags_to_drop, "A tag to remove; may be repeated").repeats();
+  changes.option("--unset", options->settings_to_drop, "The name of a setting to remove; may be repeated").repeats();
 }
 
 void add_add(Command runs, const Options& options) {
-  Command adds =
-      runs.add("add", "Copy runs from other stores and run files into this one, but for those that are here already",
-               [options] { return add(*options); });
+  Command adds = runs.add("add", "Copy runs from other stores and run files into this one, except those it already has",
+                          [options] { return add(*options); });
   adds.option("FILE", options->stores, "Stores to copy from, and files that 'runs export --json' wrote").required();
   adds.option("--runs", options->runs, "Only these runs of a store, like 1-5,8").check(is_run_list());
   adds.option("--store", options->store, "The store to add them to, created if it doesn't exist").shows_default();
@@ -189,13 +188,13 @@ void add_add(Command runs, const Options& options) {
 
 void add_copy(Command runs, const Options& options) {
   Command copies =
-      runs.add("copy", "Copy the store, or some of its runs, into a new file: whole also while it is written to",
+      runs.add("copy", "Copy the store, or some of its runs, into a new file; safe while a recording is in progress",
                [options] { return copy(*options); });
   copies.option("FILE", options->copied, "The new store; - writes it to the standard output").required();
   copies.option("--runs", options->runs, "Only these runs, like 1-5,8").check(is_run_list());
   copies.flag("--arguments", options->arguments,
-              "Also the words that the games were started with, which may hold tokens of a launcher");
-  copies.option("--store", options->store, "The file that holds runs").shows_default();
+              "Include the games' command lines, which may contain a launcher's tokens");
+  copies.option("--store", options->store, "The store with the runs").shows_default();
 }
 
 }  // namespace
@@ -205,12 +204,11 @@ void add_run_changes(Command runs) {
   add_change(runs, options);
   add_run_command(runs, options, "remove", "Remove runs; they can be restored until the store is compacted", &remove);
   add_run_command(runs, options, "restore", "Bring removed runs back", &restore);
-  add_command(runs, options, "compact", "Give the space of removed runs back to the disk; they are gone then",
-              &compact);
+  add_command(runs, options, "compact", "Free the space of removed runs, which can't be restored afterwards", &compact);
   add_add(runs, options);
   add_copy(runs, options);
   add_command(runs, options, "check", "Check the store and all its runs; exit status 1 if something is wrong", &check)
-      .option("--repair", options->repaired, "A new store to copy to what can still be read");
+      .option("--repair", options->repaired, "Copy what can still be read into this new store");
 }
 
 }  // namespace idlemeter::cli

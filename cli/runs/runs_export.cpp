@@ -80,7 +80,7 @@ int import_log(const ImportOptions& options) {
   if (!options.delimiter.empty()) format.delimiter = options.delimiter == "tab" ? '\t' : options.delimiter.front();
   if (options.decimal_comma || options.decimal_point) format.decimal_comma = options.decimal_comma;
   const std::string name = is_input ? "standard input" : options.file;
-  const FrameLog log = is_input ? read_frame_log(0, name, format) : read_frame_log(options.file, format);
+  const FrameLog log = is_input ? load_frame_log(0, name, format) : load_frame_log(options.file, format);
   print_log(log, name);
   if (options.dry_run) {
     for (const LoggedFrames& run : log.runs) print_run(run, "; nothing was added");
@@ -111,20 +111,20 @@ void add_run_export(Command runs) {
                              "Runs as CSV with units in the heading: frames, readings or results; or whole, as a file "
                              "for 'runs add'",
                              [options] { return export_runs(*options); });
-  command.option("RUNS", options->runs, "Lists of runs, like 3 or 1-5,8").required().check(is_run_list());
+  command.option("RUNS", options->runs, "Runs, like 3 or 1-5,8").required().check(is_run_list());
   Option readings = command.flag("--readings", options->readings, "The readings instead of the frames");
   Option results = command.flag("--results", options->results, "A line of results for each run").excludes(readings);
   Option figures =
       command.option("--figures", options->figures, "Results with these: a set saved under [figures], or ids")
           .excludes(readings);
-  command.flag("--json", options->json, "The runs with everything they have, as JSON: others add it to their stores")
+  command.flag("--json", options->json, "The complete runs as JSON, which others can add to their stores")
       .excludes(readings)
       .excludes(results)
       .excludes(figures);
   command.flag("--arguments", options->arguments,
-               "With --json: also the words that the game was started with, which may hold tokens of a launcher");
-  command.option("-o,--output", options->file, "The file to write; else it goes to the standard output");
-  command.option("--store", options->store, "The file that holds runs").shows_default();
+               "With --json: include the games' command lines, which may contain a launcher's tokens");
+  command.option("-o,--output", options->file, "The file to write; by default the standard output");
+  command.option("--store", options->store, "The store with the runs").shows_default();
   command.option("--settings", options->settings,
                  "The settings file with the sets of figures, instead of " + usual_settings_path().string());
 }
@@ -137,11 +137,11 @@ void add_column_options(Command command, const std::shared_ptr<ImportOptions>& o
   command.option("--unit", read_unit(format.frame_time.unit, true), "Their unit: ns, us, ms, s, or fps for rates");
   command.option("--time", format.time.name, "The column with the moments at which frames were presented");
   command.option("--time-unit", read_unit(format.time.unit, false), "Their unit: ns, us, ms or s");
-  command.option("--gpu-work", format.gpu_work.name, "The column with the time that the GPU worked on each frame");
+  command.option("--gpu-work", format.gpu_work.name, "The column with the GPU's time for each frame");
   command.option("--gpu-work-unit", read_unit(format.gpu_work.unit, false), "Its unit: ns, us, ms or s");
   command.option("--split", format.split.name,
-                 "The column whose values tell runs or programs apart: each becomes a run of its own");
-  command.option("--delimiter", options->delimiter, "What stands between fields: one character, or tab")
+                 "The column that distinguishes runs or programs: each value becomes a run of its own");
+  command.option("--delimiter", options->delimiter, "What separates fields: one character, or tab")
       .check([](const std::string& text) {
         return text == "tab" || text.size() == 1 ? "" : fmt::format("'{}' isn't one character, or tab", text);
       });

@@ -19,7 +19,7 @@ bool ComputeOverlay::knows(VkFormat format) {
          format == VK_FORMAT_R8G8B8A8_UNORM || format == VK_FORMAT_R8G8B8A8_SRGB;
 }
 
-bool ComputeOverlay::make_pipeline() {
+bool ComputeOverlay::make_layout() {
   const VkDescriptorSetLayoutBinding bindings[] = {
       {0, VK_DESCRIPTOR_TYPE_STORAGE_BUFFER, 1, VK_SHADER_STAGE_COMPUTE_BIT, nullptr},
       {1, VK_DESCRIPTOR_TYPE_STORAGE_BUFFER, 1, VK_SHADER_STAGE_COMPUTE_BIT, nullptr}};
@@ -33,7 +33,11 @@ bool ComputeOverlay::make_pipeline() {
   layout_info.pSetLayouts = &set_layout_;
   layout_info.pushConstantRangeCount = 1;
   layout_info.pPushConstantRanges = &push;
-  if (vk().CreatePipelineLayout(device().handle, &layout_info, nullptr, &layout_) != VK_SUCCESS) return false;
+  return vk().CreatePipelineLayout(device().handle, &layout_info, nullptr, &layout_) == VK_SUCCESS;
+}
+
+bool ComputeOverlay::make_pipeline() {
+  if (!make_layout()) return false;
   auto module = made<VkShaderModuleCreateInfo>(VK_STRUCTURE_TYPE_SHADER_MODULE_CREATE_INFO);
   module.codeSize = sizeof overlay_comp;
   module.pCode = overlay_comp;

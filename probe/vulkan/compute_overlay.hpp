@@ -33,6 +33,7 @@ class ComputeOverlay final : public Overlay {
   [[nodiscard]] VkPipelineStageFlags stages() const override { return VK_PIPELINE_STAGE_TRANSFER_BIT; }
   void free() override;
 
+  bool make_layout();
   bool make_pipeline();
   bool make_buffers(PerImage& image, VkDeviceSize bytes);
   [[nodiscard]] Region region_of(const link::Slot& slot) const;

@@ -62,8 +62,15 @@ DeviceRequest::DeviceRequest(const Instance& instance, VkPhysicalDevice physical
   there_.resize(count);
   if (list(physical, nullptr, &count, there_.data()) != VK_SUCCESS) return;
   reads_clocks_ = can_read_clocks(instance, physical) && ask_for(VK_EXT_CALIBRATED_TIMESTAMPS_EXTENSION_NAME);
-  const auto* ids = in_chain(asked.pNext, VK_STRUCTURE_TYPE_PHYSICAL_DEVICE_PRESENT_ID_FEATURES_KHR);
-  const auto* waits = in_chain(asked.pNext, VK_STRUCTURE_TYPE_PHYSICAL_DEVICE_PRESENT_WAIT_FEATURES_KHR);
+  ask_to_wait(instance, physical);
+  info_.enabledExtensionCount = static_cast<std::uint32_t>(extensions_.size());
+  info_.ppEnabledExtensionNames = extensions_.data();
+}
+
+/// For presents, so that the screen's latency is known: by the game's own numbers of them, or by ours.
+void DeviceRequest::ask_to_wait(const Instance& instance, VkPhysicalDevice physical) {
+  const auto* ids = in_chain(info_.pNext, VK_STRUCTURE_TYPE_PHYSICAL_DEVICE_PRESENT_ID_FEATURES_KHR);
+  const auto* waits = in_chain(info_.pNext, VK_STRUCTURE_TYPE_PHYSICAL_DEVICE_PRESENT_WAIT_FEATURES_KHR);
   if (ids != nullptr && waits != nullptr) {
     const bool both = reinterpret_cast<const VkPhysicalDevicePresentIdFeaturesKHR*>(ids)->presentId == VK_TRUE &&
                       reinterpret_cast<const VkPhysicalDevicePresentWaitFeaturesKHR*>(waits)->presentWait == VK_TRUE;
@@ -72,15 +79,13 @@ DeviceRequest::DeviceRequest(const Instance& instance, VkPhysicalDevice physical
              ask_for(VK_KHR_PRESENT_ID_EXTENSION_NAME) && ask_for(VK_KHR_PRESENT_WAIT_EXTENSION_NAME)) {
     present_wait_.sType = VK_STRUCTURE_TYPE_PHYSICAL_DEVICE_PRESENT_WAIT_FEATURES_KHR;
     present_wait_.presentWait = VK_TRUE;
-    present_wait_.pNext = const_cast<void*>(asked.pNext);
+    present_wait_.pNext = const_cast<void*>(info_.pNext);
     present_id_.sType = VK_STRUCTURE_TYPE_PHYSICAL_DEVICE_PRESENT_ID_FEATURES_KHR;
     present_id_.presentId = VK_TRUE;
     present_id_.pNext = &present_wait_;
     info_.pNext = &present_id_;
     waits_ = Waits::by_own_numbers;
   }
-  info_.enabledExtensionCount = static_cast<std::uint32_t>(extensions_.size());
-  info_.ppEnabledExtensionNames = extensions_.data();
 }
 
 }  // namespace idlemeter::probe

@@ -25,6 +25,7 @@ class DeviceRequest {
 
  private:
   bool ask_for(const char* extension);
+  void ask_to_wait(const Instance& instance, VkPhysicalDevice physical);
 
   std::vector<VkExtensionProperties> there_;
   std::vector<const char*> extensions_;

@@ -81,7 +81,7 @@ fs::path FaceLibrary::new_file(const std::string& name, bool with_pictures) cons
 }
 
 fs::path FaceLibrary::add(const std::string& name, const Starter& starter) const {
-  const auto face = read_face(starter.toml).face;
+  const auto face = parse_face(starter.toml).face;
   fs::path file = new_file(name, face && !pictures_of(*face).empty());
   write_starter(starter, file);
   return file;

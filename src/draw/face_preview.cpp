@@ -15,7 +15,7 @@ std::vector<std::string> picture_problems(const Scene& scene) {
   for (const Shape& shape : scene.shapes) {
     const auto* picture = std::get_if<PictureShape>(&shape);
     try {
-      if (picture != nullptr) (void)read_png(picture->file);
+      if (picture != nullptr) (void)load_png(picture->file);
     } catch (const Error& error) {
       problems.emplace_back(error.what());
     }

@@ -112,7 +112,7 @@ Image& Painter::State::picture(const std::string& file) {
   Image& picture = made.first->second;
   if (!made.second) return picture;
   try {
-    Image read = read_png(file, limits::kFacePicturePixels);
+    Image read = load_png(file, limits::kFacePicturePixels);
     if (picture_pixels + read.pixels.size() >
         limits::kFacePicturePixels) {  // another face's, or more than one may have
       std::erase_if(pictures, [&](const auto& other) { return &other.second != &picture; });

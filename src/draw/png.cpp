@@ -83,7 +83,7 @@ Image decode_png(std::string_view bytes, const std::string& where, std::size_t m
   return image;
 }
 
-Image read_png(const fs::path& file, std::size_t most_pixels) {
+Image load_png(const fs::path& file, std::size_t most_pixels) {
   const FileBytes read = read_regular_file(file, limits::kPictureBytes * 4);
   if (!read.problem.empty())
     throw Error(Error::Code::unreadable, fmt::format("cannot read the picture ({})", read.problem), file.string(),

@@ -75,7 +75,7 @@ Clip clip_of(const Json& said, const std::filesystem::path& file) {
 
 }  // namespace
 
-Clip read_clip(const std::filesystem::path& file) {
+Clip load_clip(const std::filesystem::path& file) {
   std::error_code failed;
   if (!std::filesystem::is_regular_file(file, failed))
     fail(file, std::filesystem::exists(file, failed) ? "is not a regular file" : "there is no such file");

@@ -49,7 +49,7 @@ Nanoseconds find_tone(FootagePlan& plan, bool of_mark) {
 
 /// Over a clip: its size, rate and length, with the run's moment where it is said to be.
 void lay_over_clip(FootagePlan& plan, const FootageRequest& request) {
-  plan.over = read_clip(request.over);
+  plan.over = load_clip(request.over);
   FootageOptions& options = plan.options;
   options.width = plan.over->width;
   options.height = plan.over->height;

@@ -53,7 +53,7 @@ std::string comparison_json(const Comparison& comparison) {
                {"other_differences", Json::array()}};
   for (const ComparedFigure& figure : comparison.figures) json["figures"].push_back(to_json(figure, comparison.names));
   for (const GroupDoubt& one : comparison.doubts)
-    json["doubts"].push_back({{"group", comparison.names[one.group]}, {"rule", one.rule}, {"runs", one.runs}});
+    json["doubts"].push_back({{"group", comparison.names[one.group]}, {"rule", name_of(one.rule)}, {"runs", one.runs}});
   for (const OtherDifference& other : comparison.others)
     json["other_differences"].push_back({{"what", other.what}, {"values", other.values}});
   return text_of(json);

@@ -132,7 +132,7 @@ Json to_json(const RunInsight& run, const std::vector<SureFigure>& intervals) {
                               {"processor", or_null(run.frames_per_joule_processor)},
                               {"both", or_null(run.frames_per_joule_both)}};
   for (const char* list : {"marks", "doubts", "worst_hitches", "readings", "intervals_95"}) json[list] = Json::array();
-  for (const Doubt& doubt : run.doubts) json["doubts"].push_back({{"rule", doubt.rule}, {"text", doubt.text}});
+  for (const Doubt& doubt : run.doubts) json["doubts"].push_back({{"rule", name_of(doubt.rule)}, {"text", doubt.text}});
   for (const RunMark& mark : run.marks) json["marks"].push_back({{"at_s", seconds_of(mark.at)}, {"about", mark.about}});
   for (const HitchInsight& one : run.hitches) json["worst_hitches"].push_back(to_json(one));
   for (const ReadingInsight& one : run.readings) json["readings"].push_back(to_json(one));
@@ -161,7 +161,8 @@ std::string figures_json(const std::vector<RunInsight>& runs, const FigureSet& s
                                 {"of_too_few_frames", figure.is_uncertain}});
     }
     one["doubts"] = Json::array();
-    for (const Doubt& doubt : run.doubts) one["doubts"].push_back({{"rule", doubt.rule}, {"text", doubt.text}});
+    for (const Doubt& doubt : run.doubts)
+      one["doubts"].push_back({{"rule", name_of(doubt.rule)}, {"text", doubt.text}});
     all.push_back(std::move(one));
   }
   return text_of(all);

@@ -167,6 +167,28 @@ std::string_view content_type(MetricsFormat format) {
                                                : "text/plain; version=0.0.4; charset=utf-8";
 }
 
+namespace {
+
+/// In the standard's base units: ratios for percents, seconds, bytes.
+void set_unit(MetricName& metric, Unit unit) {
+  if (unit == Unit::percent) {
+    metric.unit = "ratio";
+    metric.factor = 0.01;
+  } else if (unit == Unit::transfers_per_second) {
+    metric.unit = "transfers_per_second";
+    metric.factor = 1e6;
+  }
+  for (const BaseUnit& base : kBaseUnits) {
+    const auto zero = convert(0, unit, base.unit), one = convert(1, unit, base.unit);
+    if (!zero || !one || !metric.unit.empty()) continue;
+    metric.unit = base.name;
+    metric.offset = *zero;
+    metric.factor = *one - *zero;
+  }
+}
+
+}  // namespace
+
 MetricName metric_name(const ReadingInfo& info) {
   MetricName metric{.name = "idlemeter_" + std::string(name_of(info.kind))};
   std::vector<std::string> words = words_of(info.id);
@@ -177,20 +199,7 @@ MetricName metric_name(const ReadingInfo& info) {
       std::find(std::begin(kOfTheKind), std::end(kOfTheKind), words.front()) != std::end(kOfTheKind))
     words.erase(words.begin());
   for (const std::string& word : words) metric.name += "_" + word;
-  if (info.unit == Unit::percent) {
-    metric.unit = "ratio";
-    metric.factor = 0.01;
-  } else if (info.unit == Unit::transfers_per_second) {
-    metric.unit = "transfers_per_second";
-    metric.factor = 1e6;
-  }
-  for (const BaseUnit& base : kBaseUnits) {
-    const auto zero = convert(0, info.unit, base.unit), one = convert(1, info.unit, base.unit);
-    if (!zero || !one || !metric.unit.empty()) continue;
-    metric.unit = base.name;
-    metric.offset = *zero;
-    metric.factor = *one - *zero;
-  }
+  set_unit(metric, info.unit);
   if (!metric.unit.empty() && !metric.name.ends_with("_" + metric.unit)) metric.name += "_" + metric.unit;
   if (is_reserved(metric.name)) metric.name += "_value";
   return metric;

@@ -128,6 +128,13 @@ struct MetricsServer::State {
   std::shared_ptr<Newest> newest;  // which one, under the mutex
 
   explicit State(const ServeOptions& given) : options(given), http(tls_with(given)) {
+    add_routes();
+    listen();
+    http.let_many_come();
+    thread = base::quiet_thread([this] { http.listen_after_bind(); });
+  }
+
+  void add_routes() {
     constexpr std::size_t kMostBody = 1'024;
     http.set_payload_max_length(kMostBody);
     http.set_pre_routing_handler([this](const auto& request, auto& response) { return admit(request, response); });
@@ -143,6 +150,9 @@ struct MetricsServer::State {
       const int yes = 1;
       ::setsockopt(socket, SOL_SOCKET, SO_REUSEADDR, &yes, sizeof yes);
     });
+  }
+
+  void listen() {
     constexpr int kMostPort = 65'535;
     if (options.port < 0 || options.port > kMostPort)
       throw Error(Error::Code::invalid, fmt::format("there is no port {}", options.port), "",
@@ -155,8 +165,6 @@ struct MetricsServer::State {
                   fmt::format("cannot listen there ({})", errno == 0 ? "no such address" : ::strerror(errno)),
                   fmt::format("{}:{}", options.address, options.port), "choose another address or port",
                   Error::Hint::another_port);
-    http.let_many_come();
-    thread = base::quiet_thread([this] { http.listen_after_bind(); });
   }
 
   /// Whether a request may be answered at all.

@@ -7,7 +7,7 @@
 
 namespace idlemeter {
 
-std::string read_token(const std::filesystem::path& file) {
+std::string load_token(const std::filesystem::path& file) {
   constexpr std::size_t kMost = 4'096;
   const FileBytes read = read_regular_file(file, kMost);
   if (!read.problem.empty())

@@ -334,8 +334,8 @@ std::string_view name_of(GpuTime choice) {
       ->word;
 }
 
-SettingsReading read_settings(std::string_view toml) {
-  SettingsReading reading;
+SettingsParse parse_settings(std::string_view toml) {
+  SettingsParse reading;
   read_toml(toml, reading.findings, [&](const toml::table& root) {
     TableReader table(root, "the settings", reading.findings, settings_keys());
     Settings settings;
@@ -363,7 +363,7 @@ SettingsReading read_settings(std::string_view toml) {
 }
 
 Settings load_settings(const std::filesystem::path& file) {
-  SettingsReading reading = read_settings(read_toml_file(file, "settings"));
+  SettingsParse reading = parse_settings(read_toml_file(file, "settings"));
   if (!reading.settings) throw_findings(reading.findings, file);
   std::filesystem::path& store = reading.settings->store;  // beside the file, unless it says where
   if (!store.empty() && store.is_relative()) store = (file.parent_path() / store).lexically_normal();

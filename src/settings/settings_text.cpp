@@ -56,7 +56,8 @@ struct SettingsText::State {
   void change(const std::function<void(TomlText&)>& make) {
     TomlText changed = toml.copy();
     make(changed);
-    const Findings added = added_findings(read_settings(toml.text()).findings, read_settings(changed.text()).findings);
+    const Findings added =
+        added_findings(parse_settings(toml.text()).findings, parse_settings(changed.text()).findings);
     if (!added.empty()) throw_findings(added, name);
     toml = std::move(changed);
   }

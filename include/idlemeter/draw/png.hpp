@@ -13,7 +13,7 @@ namespace idlemeter {
 
 /// Throws Error if the file can't be read, isn't a PNG, or has more pixels than that, which is seen before anything is
 /// decoded.
-[[nodiscard]] Image read_png(const std::filesystem::path& file, std::size_t most_pixels = limits::kPicturePixels);
+[[nodiscard]] Image load_png(const std::filesystem::path& file, std::size_t most_pixels = limits::kPicturePixels);
 
 /// The same of a PNG's bytes; `where` is what an Error calls them.
 [[nodiscard]] Image decode_png(std::string_view bytes, const std::string& where,

@@ -13,16 +13,16 @@
 namespace idlemeter {
 
 /// All that a text holds, or all that is wrong with it.
-struct FaceReading {
+struct FaceParse {
   std::optional<Face> face;  ///< empty if any finding is an error
   std::vector<Finding> findings;
 };
 
 /// Reads a face; never throws on what the text holds. A text that isn't TOML has one finding, anything else all of
 /// them.
-[[nodiscard]] FaceReading read_face(std::string_view toml);
+[[nodiscard]] FaceParse parse_face(std::string_view toml);
 
-/// The face as a file; read_face() makes the same face of it, but for its folder and lines. What has its default isn't
+/// The face as a file; parse_face() makes the same face of it, but for its folder and lines. What has its default isn't
 /// written.
 [[nodiscard]] std::string to_toml(const Face& face);
 

@@ -19,7 +19,7 @@ struct Clip {
 
 /// Asks FFmpeg's ffprobe; nothing but the file itself is opened. Throws Error if ffprobe isn't installed, or the file
 /// has no video or says no length.
-[[nodiscard]] Clip read_clip(const std::filesystem::path& file);
+[[nodiscard]] Clip load_clip(const std::filesystem::path& file);
 
 /// The tones that a recording gives its player.
 enum class CueTone { start, end, mark };

@@ -31,7 +31,7 @@ struct FootagePlan {
   std::size_t tones = 0;              ///< how many there are
 };
 
-/// Throws Error as the store and read_clip() do, and if a moment is invalid, doesn't exist, or leaves nothing to draw.
+/// Throws Error as the store and load_clip() do, and if a moment is invalid, doesn't exist, or leaves nothing to draw.
 [[nodiscard]] FootagePlan plan_footage(const Store& store, const FootageRequest& request);
 
 /// 2 of "mark 2", 1 of "mark"; empty if it isn't a mark.

@@ -55,7 +55,7 @@ struct OtherDifference {
 /// A reason to doubt runs of a group.
 struct GroupDoubt {
   std::size_t group = 0;
-  std::string rule;                ///< as of Doubt
+  DoubtRule rule = DoubtRule::empty;
   std::vector<std::int64_t> runs;  ///< their numbers
   std::size_t of = 0;              ///< runs in the group
 };

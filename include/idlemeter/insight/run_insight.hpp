@@ -47,11 +47,30 @@ struct RunMark {
   std::string about;  ///< "2: boss fight": its number, and a text if there is one
 };
 
+/// What makes figures doubtful; docs/statistics.md has the conditions.
+enum class DoubtRule : std::uint8_t {
+  empty,
+  too_short,
+  few_frames,
+  unfinished,
+  game_crashed,
+  store_failed,
+  frames_lost,
+  loading,
+  capped,
+  other_load,
+  warming_up,
+  throttled,
+  size_changed
+};
+
+/// As files and JSON have it: "short", "few-frames", "game-crashed" …
+[[nodiscard]] std::string_view name_of(DoubtRule rule);
+
 /// Why the figures should be read with care.
 struct Doubt {
-  std::string rule;  ///< "empty", "short", "few-frames", "unfinished", "game-crashed", "store-failed", "frames-lost",
-                     ///< "loading", "capped", "other-load", "warming-up", "throttled", "size-changed"
-  std::string text;  ///< a sentence with its figures
+  DoubtRule rule = DoubtRule::empty;
+  std::string text = {};  ///< a sentence with its figures
 };
 
 struct InsightOptions {

@@ -66,10 +66,10 @@ struct FrameLog {
 ///
 /// Throws Error if it can't be read or has no frames, if a column is missing, or if something isn't clear enough to be
 /// guessed: the message lists what there is to choose from.
-[[nodiscard]] FrameLog read_frame_log(const std::filesystem::path& file, const FrameLogFormat& format = {});
+[[nodiscard]] FrameLog load_frame_log(const std::filesystem::path& file, const FrameLogFormat& format = {});
 
 /// From an open file or pipe, which stays open; errors call it `where`.
-[[nodiscard]] FrameLog read_frame_log(int descriptor, const std::string& where, const FrameLogFormat& format = {});
+[[nodiscard]] FrameLog load_frame_log(int descriptor, const std::string& where, const FrameLogFormat& format = {});
 
 /// From memory.
 [[nodiscard]] FrameLog parse_frame_log(std::string_view bytes, const std::string& where,

@@ -35,7 +35,7 @@ struct ReadingTable {
 /// a column whose first field isn't a number holds texts. O(bytes); memory for the values.
 ///
 /// Throws Error if it can't be read or has nothing to read, or if something isn't clear enough to be guessed.
-[[nodiscard]] ReadingTable read_reading_table(const std::filesystem::path& file, const ReadingTableFormat& format = {});
+[[nodiscard]] ReadingTable load_reading_table(const std::filesystem::path& file, const ReadingTableFormat& format = {});
 
 /// From memory; errors call it `where`.
 [[nodiscard]] ReadingTable parse_reading_table(std::string_view bytes, const std::string& where,

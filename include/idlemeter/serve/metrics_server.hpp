@@ -19,7 +19,7 @@ struct ServeOptions {
 
 /// A token: the first line of a file. Throws Error if it can't be read, if others can read it, or if it is short or has
 /// spaces.
-[[nodiscard]] std::string read_token(const std::filesystem::path& file);
+[[nodiscard]] std::string load_token(const std::filesystem::path& file);
 
 /// Whether only this machine can reach it.
 [[nodiscard]] bool is_loopback(const std::string& address);

@@ -84,13 +84,13 @@ struct Settings {
 };
 
 /// All that a text holds, or all that is wrong with it.
-struct SettingsReading {
+struct SettingsParse {
   std::optional<Settings> settings;
   std::vector<Finding> findings;
 };
 
 /// Reads settings; never throws on what the text holds. Formulas are checked too.
-[[nodiscard]] SettingsReading read_settings(std::string_view toml);
+[[nodiscard]] SettingsParse parse_settings(std::string_view toml);
 
 /// Reads a settings file. Throws Error with every error in it, a line each, or saying that it can't be read.
 [[nodiscard]] Settings load_settings(const std::filesystem::path& file);

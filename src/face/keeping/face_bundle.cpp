@@ -94,6 +94,16 @@ std::string content_of(archive* zip, const std::string& name, const std::string&
   return content;
 }
 
+/// Throws Error if it isn't a file that stays within the folder.
+std::string name_of(archive_entry* entry, const std::string& where) {
+  const char* path = archive_entry_pathname(entry);
+  std::string name = path == nullptr ? "" : path;
+  if (archive_entry_filetype(entry) != AE_IFREG || !stays_inside(name))
+    throw Error(Error::Code::invalid, fmt::format("'{}' in it isn't a plain file inside of a folder", name), where,
+                "nothing was unpacked");
+  return name;
+}
+
 Parts read_bundle(const fs::path& bundle) {
   const std::string where = bundle.string();
   const std::unique_ptr<archive, int (*)(archive*)> zip(archive_read_new(), &archive_read_free);
@@ -108,11 +118,7 @@ Parts read_bundle(const fs::path& bundle) {
   archive_entry* entry = nullptr;
   int status = ARCHIVE_OK;
   while ((status = archive_read_next_header(zip.get(), &entry)) == ARCHIVE_OK) {
-    const char* path = archive_entry_pathname(entry);
-    const std::string name = path == nullptr ? "" : path;
-    if (archive_entry_filetype(entry) != AE_IFREG || !stays_inside(name))
-      throw Error(Error::Code::invalid, fmt::format("'{}' in it isn't a plain file inside of a folder", name), where,
-                  "nothing was unpacked");
+    const std::string name = name_of(entry, where);
     if (parts.size() == kMostParts)
       throw Error(Error::Code::invalid, "holds more than 64 pictures", where, "nothing was unpacked");
     if (!parts.emplace(name, content_of(zip.get(), name, where, total)).second)
@@ -129,7 +135,7 @@ void check_parts(const Parts& parts, const fs::path& bundle) {
   const auto text = parts.find(kFaceName);
   if (text == parts.end())
     throw Error(Error::Code::invalid, "holds no face.toml", where, "name a packed face", Error::Hint::pack_face);
-  const FaceReading reading = read_face(text->second);
+  const FaceParse reading = parse_face(text->second);
   if (!reading.face) throw_findings(reading.findings, bundle / kFaceName);
   const auto pictures = pictures_of(*reading.face);
   for (const std::string& picture : pictures) {
@@ -148,6 +154,30 @@ void check_parts(const Parts& parts, const fs::path& bundle) {
 
 }  // namespace
 
+namespace {
+
+[[noreturn]] void throw_unwritable(const fs::path& bundle, const std::string& why) {
+  throw Error(Error::Code::unwritable, fmt::format("cannot write the bundle ({})", why), bundle.string(),
+              "name a file in a folder that you may write to");
+}
+
+std::string zipped(const Parts& parts, const fs::path& bundle) {
+  std::string bytes;
+  const std::unique_ptr<archive, int (*)(archive*)> zip(archive_write_new(), &archive_write_free);
+  archive_write_set_format_zip(zip.get());
+  const auto take = [](archive*, void* into, const void* data, std::size_t size) {
+    static_cast<std::string*>(into)->append(static_cast<const char*>(data), size);
+    return static_cast<la_ssize_t>(size);
+  };
+  if (archive_write_open(zip.get(), &bytes, nullptr, take, nullptr) != ARCHIVE_OK)
+    throw_unwritable(bundle, why(zip.get()));
+  for (const auto& [name, content] : parts) write_part(zip.get(), name, content, bundle.string());
+  if (archive_write_close(zip.get()) != ARCHIVE_OK) throw_unwritable(bundle, why(zip.get()));
+  return bytes;
+}
+
+}  // namespace
+
 void pack_face(const fs::path& face_file, const fs::path& bundle) {
   if (fs::exists(bundle))
     throw Error(Error::Code::exists, "already exists", bundle.string(), "name another file, or remove this one first");
@@ -159,21 +189,8 @@ void pack_face(const fs::path& face_file, const fs::path& bundle) {
     check_png(parts.emplace(picture, read_part(file)).first->second, file.string(), pixels);
   }
   if (parts.size() > kMostParts) throw Error(Error::Code::invalid, "shows more than 64 pictures", face_file.string());
-  std::string bytes;
-  const std::unique_ptr<archive, int (*)(archive*)> zip(archive_write_new(), &archive_write_free);
-  archive_write_set_format_zip(zip.get());
-  const auto take = [](archive*, void* into, const void* data, std::size_t size) {
-    static_cast<std::string*>(into)->append(static_cast<const char*>(data), size);
-    return static_cast<la_ssize_t>(size);
-  };
-  const auto fail = [&](const std::string& why) {
-    throw Error(Error::Code::unwritable, fmt::format("cannot write the bundle ({})", why), bundle.string(),
-                "name a file in a folder that you may write to");
-  };
-  if (archive_write_open(zip.get(), &bytes, nullptr, take, nullptr) != ARCHIVE_OK) fail(why(zip.get()));
-  for (const auto& [name, content] : parts) write_part(zip.get(), name, content, bundle.string());
-  if (archive_write_close(zip.get()) != ARCHIVE_OK) fail(why(zip.get()));
-  if (const std::string problem = write_whole_file(bundle, bytes); !problem.empty()) fail(problem);
+  if (const std::string problem = write_whole_file(bundle, zipped(parts, bundle)); !problem.empty())
+    throw_unwritable(bundle, problem);
 }
 
 fs::path unpack_face(const fs::path& bundle, std::string_view name, const fs::path& folder) {

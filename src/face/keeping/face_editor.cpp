@@ -94,7 +94,7 @@ void add_pins(FaceText& face, const FaceAddition& what) {
 
 /// To a row that is there, or as a new one.
 void add_cells(FaceText& face, const FaceAddition& what) {
-  const FaceReading reading = read_face(face.toml());
+  const FaceParse reading = parse_face(face.toml());
   if (what.row.empty() || !reading.face || !row_called(*reading.face, what.row))
     return face.add_row(what.row, what.readings, what.before);
   for (std::size_t i = 0; i < what.readings.size(); ++i)
@@ -103,7 +103,7 @@ void add_cells(FaceText& face, const FaceAddition& what) {
 
 /// What was just added, under the names that it has now.
 std::vector<std::string> parts_added(const FaceText& text, const FaceAddition& what) {
-  const FaceReading reading = read_face(text.toml());
+  const FaceParse reading = parse_face(text.toml());
   const std::size_t count = what.readings.size();
   std::vector<std::string> parts;
   for (std::size_t i = 0; reading.face && i < count; ++i) {
@@ -122,10 +122,12 @@ std::vector<std::string> parts_added(const FaceText& text, const FaceAddition& w
 
 }  // namespace
 
-std::vector<ChangedLines> changed_lines(const std::string& before, const std::string& after) {
-  const auto from = lines_of(before), to = lines_of(after);
+namespace {
+
+/// Marks the lines that the shortest way from one text to the other removes and adds.
+void mark_changes(const std::vector<std::string>& from, const std::vector<std::string>& to, std::vector<bool>& removed,
+                  std::vector<bool>& added) {
   const auto common = common_lines(from, to);
-  std::vector<bool> removed(from.size()), added(to.size());
   for (std::size_t i = 0, j = 0; i < from.size() || j < to.size();) {
     if (i < from.size() && j < to.size() && from[i] == to[j]) {
       ++i;
@@ -136,6 +138,14 @@ std::vector<ChangedLines> changed_lines(const std::string& before, const std::st
       added[j++] = true;
     }
   }
+}
+
+}  // namespace
+
+std::vector<ChangedLines> changed_lines(const std::string& before, const std::string& after) {
+  const auto from = lines_of(before), to = lines_of(after);
+  std::vector<bool> removed(from.size()), added(to.size());
+  mark_changes(from, to, removed, added);
   slide_up(from, removed);
   slide_up(to, added);
   std::vector<ChangedLines> all;

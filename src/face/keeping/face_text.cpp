@@ -118,10 +118,10 @@ struct FaceText::State {
 
   /// Makes the change, unless it adds a mistake. Those that the face had before are another matter.
   void change(const std::function<void(TomlText&)>& how) {
-    const Findings before = read_face(toml.text()).findings;
+    const Findings before = parse_face(toml.text()).findings;
     TomlText changed = toml.copy();
     how(changed);
-    const Findings added = added_findings(before, read_face(changed.text()).findings);
+    const Findings added = added_findings(before, parse_face(changed.text()).findings);
     if (!added.empty()) throw_findings(added, name);
     toml = std::move(changed);
   }

@@ -8,9 +8,9 @@
 
 #include "base/words.hpp"
 #include "frames/median.hpp"
+#include "insight/changes/brief_changes.hpp"
+#include "insight/changes/oddities.hpp"
 #include "insight/changes/regimes.hpp"
-#include "insight/run/brief_changes.hpp"
-#include "insight/run/oddities.hpp"
 #include "insight/statistics/measure.hpp"
 #include "insight/statistics/robust.hpp"
 

@@ -168,9 +168,8 @@ void add_doubts(std::vector<GroupDoubt>& doubts, const RunGroup& group, std::siz
   }
 }
 
-std::vector<OtherDifference> other_differences(const std::vector<RunGroup>& groups,
-                                               const std::vector<std::string>& told) {
-  constexpr std::string_view kOfEachRun[] = {"Arguments"};  // differ from run to run anyway
+/// The settings and facts of all runs, each with the values that it has in each group.
+std::map<std::string, std::vector<std::set<std::string>>> values_by_name(const std::vector<RunGroup>& groups) {
   std::map<std::string, std::vector<std::set<std::string>>> all = {{"Game", {}}};
   for (const RunGroup& group : groups) {
     for (const RunInsight& run : group.runs) {
@@ -188,8 +187,14 @@ std::vector<OtherDifference> other_differences(const std::vector<RunGroup>& grou
       }
     }
   }
+  return all;
+}
+
+std::vector<OtherDifference> other_differences(const std::vector<RunGroup>& groups,
+                                               const std::vector<std::string>& told) {
+  constexpr std::string_view kOfEachRun[] = {"Arguments"};  // differ from run to run anyway
   std::vector<OtherDifference> others;
-  for (const auto& [name, values] : all) {
+  for (const auto& [name, values] : values_by_name(groups)) {
     const auto is_it = [&, name = name](const std::string& one) { return lower_case(one) == lower_case(name); };
     const bool is_told = std::any_of(told.begin(), told.end(), is_it) ||
                          std::find(std::begin(kOfEachRun), std::end(kOfEachRun), name) != std::end(kOfEachRun);
@@ -239,20 +244,26 @@ Comparison compare(const std::vector<RunGroup>& groups, const FigureSet& set, co
   return comparison;
 }
 
-std::vector<RunGroup> grouped_by(std::vector<RunInsight> runs, const std::vector<std::string>& names) {
-  for (const std::string& name : names) {
-    if (std::any_of(runs.begin(), runs.end(),
-                    [&](const RunInsight& run) { return value_in(run.info, name) != nullptr; }))
-      continue;
-    std::set<std::string> known;
-    for (const RunInsight& run : runs) {
-      for (const auto& [key, value] : run.info.details.settings) known.insert(key);
-    }
-    throw Error(Error::Code::not_found,
-                fmt::format("no run has a setting or fact '{}'{}", name,
-                            did_you_mean(name, std::vector<std::string_view>(known.begin(), known.end()))),
-                "", "give runs settings when they are recorded", Error::Hint::run_settings);
+namespace {
+
+/// Throws Error if no run has that setting or fact.
+void expect_any_has(const std::vector<RunInsight>& runs, const std::string& name) {
+  if (std::any_of(runs.begin(), runs.end(), [&](const RunInsight& run) { return value_in(run.info, name) != nullptr; }))
+    return;
+  std::set<std::string> known;
+  for (const RunInsight& run : runs) {
+    for (const auto& [key, value] : run.info.details.settings) known.insert(key);
   }
+  throw Error(Error::Code::not_found,
+              fmt::format("no run has a setting or fact '{}'{}", name,
+                          did_you_mean(name, std::vector<std::string_view>(known.begin(), known.end()))),
+              "", "give runs settings when they are recorded", Error::Hint::run_settings);
+}
+
+}  // namespace
+
+std::vector<RunGroup> grouped_by(std::vector<RunInsight> runs, const std::vector<std::string>& names) {
+  for (const std::string& name : names) expect_any_has(runs, name);
   std::vector<RunGroup> groups;
   for (RunInsight& run : runs) {
     std::vector<std::string> values;

@@ -46,6 +46,20 @@ std::string runs_by_figures(const std::vector<RunInsight>& runs, const FigureSet
   return table.text() + remark_on_few(few);
 }
 
+namespace {
+
+std::string doubts_text(const std::vector<RunInsight>& runs) {
+  std::string text;
+  for (const RunInsight& run : runs) {
+    for (const Doubt& doubt : run.doubts)
+      text +=
+          fmt::format("  ! {}{}\n", runs.size() > 1 ? fmt::format("run {}: ", run.info.id) : "", printable(doubt.text));
+  }
+  return text;
+}
+
+}  // namespace
+
 std::string figures_by_runs(const std::vector<RunInsight>& runs, const FigureSet& set) {
   std::string text;
   for (const RunInsight& run : runs) text += run_heading(run.info);
@@ -68,13 +82,7 @@ std::string figures_by_runs(const std::vector<RunInsight>& runs, const FigureSet
     }
     table.add(row);
   }
-  text += "\n" + table.text("  ") + remark_on_few(few);
-  for (const RunInsight& run : runs) {
-    for (const Doubt& doubt : run.doubts)
-      text +=
-          fmt::format("  ! {}{}\n", runs.size() > 1 ? fmt::format("run {}: ", run.info.id) : "", printable(doubt.text));
-  }
-  return text;
+  return text + "\n" + table.text("  ") + remark_on_few(few) + doubts_text(runs);
 }
 
 }  // namespace idlemeter

@@ -11,11 +11,33 @@
 #include <string>
 #include <string_view>
 
+#include "base/words.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/units.hpp"
-#include "insight/changes/find_series.hpp"
+#include "insight/run/find_series.hpp"
 
-namespace idlemeter::insight {
+namespace idlemeter {
+namespace {
+
+constexpr base::Word<DoubtRule> kRuleNames[] = {{"empty", DoubtRule::empty},
+                                                {"short", DoubtRule::too_short},
+                                                {"few-frames", DoubtRule::few_frames},
+                                                {"unfinished", DoubtRule::unfinished},
+                                                {"game-crashed", DoubtRule::game_crashed},
+                                                {"store-failed", DoubtRule::store_failed},
+                                                {"frames-lost", DoubtRule::frames_lost},
+                                                {"loading", DoubtRule::loading},
+                                                {"capped", DoubtRule::capped},
+                                                {"other-load", DoubtRule::other_load},
+                                                {"warming-up", DoubtRule::warming_up},
+                                                {"throttled", DoubtRule::throttled},
+                                                {"size-changed", DoubtRule::size_changed}};
+
+}  // namespace
+
+std::string_view name_of(DoubtRule rule) { return base::word_of(rule, kRuleNames); }
+
+namespace insight {
 namespace {
 
 using Found = std::optional<Doubt>;
@@ -29,25 +51,25 @@ constexpr double kThrottled = 0.02;  // share of the samples
 
 Found unfinished(const RunInsight& insight) {
   if (insight.info.finished) return std::nullopt;
-  return Doubt{"unfinished", "its recording wasn't ended: the meter was killed, or is still at it"};
+  return Doubt{DoubtRule::unfinished, "its recording wasn't ended: the meter was killed, or is still at it"};
 }
 
 Found is_empty(const RunInsight& insight) {
   if (insight.summary.frames > 0 || is_log(insight.info)) return std::nullopt;
-  return Doubt{"empty", "no frame was presented while it was recorded"};
+  return Doubt{DoubtRule::empty, "no frame was presented while it was recorded"};
 }
 
 Found ended_early(const RunInsight& insight) {
   if (insight.info.end == RunEnd::game_crashed)
-    return Doubt{"game-crashed", "the game crashed or was killed at its end"};
+    return Doubt{DoubtRule::game_crashed, "the game crashed or was killed at its end"};
   if (insight.info.end == RunEnd::store_failed)
-    return Doubt{"store-failed", "the store took no more before its end: the rest is missing"};
+    return Doubt{DoubtRule::store_failed, "the store took no more before its end: the rest is missing"};
   return std::nullopt;
 }
 
 Found frames_lost(const RunInsight& insight) {
   if (insight.info.lost == 0) return std::nullopt;
-  return Doubt{"frames-lost",
+  return Doubt{DoubtRule::frames_lost,
                fmt::format("{} frame{} couldn't be recorded: the meter came too late for {}", insight.info.lost,
                            insight.info.lost == 1 ? "" : "s", insight.info.lost == 1 ? "it" : "them")};
 }
@@ -55,13 +77,14 @@ Found frames_lost(const RunInsight& insight) {
 Found is_short(const RunInsight& insight) {
   const double seconds = in_seconds(insight.summary.time);
   if (seconds >= kShort || insight.summary.frames == 0) return std::nullopt;
-  return Doubt{"short", fmt::format("{:.1f} s is short: figures are steadier from {:.0f} s on", seconds, kShort)};
+  return Doubt{DoubtRule::too_short,
+               fmt::format("{:.1f} s is short: figures are steadier from {:.0f} s on", seconds, kShort)};
 }
 
 Found few_frames(const RunInsight& insight) {
   for (const Low& low : insight.summary.lows) {
     if (low.enough_frames || insight.summary.frames == 0) continue;
-    return Doubt{"few-frames",
+    return Doubt{DoubtRule::few_frames,
                  fmt::format("{} frames are too few for a {} low", insight.summary.frames, to_string(low.share))};
   }
   return std::nullopt;
@@ -70,16 +93,18 @@ Found few_frames(const RunInsight& insight) {
 Found loading(const RunInsight& insight) {
   if (insight.loading_frames == 0 || insight.loading_left_out) return std::nullopt;
   const bool one = insight.loading_frames == 1;
-  return Doubt{"loading", fmt::format("{} frame{} took over a second: {}loading screen{}?", insight.loading_frames,
-                                      one ? "" : "s", one ? "a " : "", one ? "" : "s")};
+  return Doubt{DoubtRule::loading,
+               fmt::format("{} frame{} took over a second: {}loading screen{}?", insight.loading_frames, one ? "" : "s",
+                           one ? "a " : "", one ? "" : "s")};
 }
 
 Found capped(const RunInsight& insight) {
   const double share = insight.limits.share(Limit::cap);
   if (share < kCapped) return std::nullopt;
-  return Doubt{"capped", fmt::format("the frame rate was capped for {:.0f} % of the run: it shows the cap, not what "
-                                     "the machine can do",
-                                     100 * share)};
+  return Doubt{DoubtRule::capped,
+               fmt::format("the frame rate was capped for {:.0f} % of the run: it shows the cap, not what "
+                           "the machine can do",
+                           100 * share)};
 }
 
 Found other_load(const RunInsight& insight) {
@@ -90,7 +115,7 @@ Found other_load(const RunInsight& insight) {
   const auto others = mean("cpu.others.load"), all = mean("cpu.load"), game = mean("game.cpu.load");
   const double other = others ? *others : all && game ? *all - *game : 0;  // older runs have but the two
   if (other < kOtherLoad) return std::nullopt;
-  return Doubt{"other-load", fmt::format("other programs used {:.0f} % of the processor", other)};
+  return Doubt{DoubtRule::other_load, fmt::format("other programs used {:.0f} % of the processor", other)};
 }
 
 /// The means of a reading in the four quarters of the run.
@@ -145,8 +170,8 @@ Found warming_up(const RunInsight& insight, const std::vector<RunSeries>& all) {
   const std::string slower = trend(clock, length, quarters ? kSlower * quarters->front() : 0, false);
   const std::string warmer = trend(first_of(all, kTemperatures), length, kWarmer, true);
   if (slower.empty() && warmer.empty()) return std::nullopt;
-  return Doubt{"warming-up", fmt::format("not warmed up: from its first to its last quarter {}{}{}", warmer,
-                                         warmer.empty() || slower.empty() ? "" : ", ", slower)};
+  return Doubt{DoubtRule::warming_up, fmt::format("not warmed up: from its first to its last quarter {}{}{}", warmer,
+                                                  warmer.empty() || slower.empty() ? "" : ", ", slower)};
 }
 
 /// Readings named "….throttle" give the reason for a lower clock as text, "none" for none. A card at its power limit
@@ -169,7 +194,7 @@ Found throttled(const std::vector<RunSeries>& all, const RunInsight& insight) {
     text += fmt::format("{}{} throttled for {:.0f} % of the run ({})", text.empty() ? "" : "; ", series.info.device,
                         100 * share, fmt::join(reasons, ", "));
   }
-  return text.empty() ? std::nullopt : Found(Doubt{"throttled", text});
+  return text.empty() ? std::nullopt : Found(Doubt{DoubtRule::throttled, text});
 }
 
 Found size_changed(const std::vector<RunSeries>& all) {
@@ -181,7 +206,7 @@ Found size_changed(const std::vector<RunSeries>& all) {
       if (size != nullptr && (sizes.empty() || sizes.back() != *size)) sizes.push_back(*size);
     }
     if (sizes.size() > 1)
-      return Doubt{"size-changed", fmt::format("the picture's size changed: {}", fmt::join(sizes, ", then "))};
+      return Doubt{DoubtRule::size_changed, fmt::format("the picture's size changed: {}", fmt::join(sizes, ", then "))};
   }
   return std::nullopt;
 }
@@ -204,4 +229,5 @@ std::vector<Doubt> doubts_about(const RunInsight& insight, const std::vector<Run
   return doubts;
 }
 
-}  // namespace idlemeter::insight
+}  // namespace insight
+}  // namespace idlemeter

@@ -24,6 +24,7 @@ concept Enum = std::is_enum_v<Choice>;
 constexpr int last_of(LowDefinition) { return static_cast<int>(LowDefinition::share_of_time); }
 constexpr int last_of(Limit) { return static_cast<int>(Limit::unknown); }
 constexpr int last_of(DeviceKind) { return static_cast<int>(DeviceKind::own); }
+constexpr int last_of(DoubtRule) { return static_cast<int>(DoubtRule::size_changed); }
 constexpr int last_of(Unit) { return static_cast<int>(Unit::frames_per_joule); }
 
 // What is kept of each type, for writing and for reading alike.

@@ -15,7 +15,7 @@ namespace {
 
 /// Of everything that insight_of() works out, and of insight_bytes. A change of either gives it a new number: what
 /// stores have kept is computed again then. Insights.AreWorkedOutByThisDefinition fails if that was forgotten.
-constexpr std::int64_t kDefinition = 1;
+constexpr std::int64_t kDefinition = 2;
 
 bool has(const auto& all, const auto& one) { return std::find(all.begin(), all.end(), one) != all.end(); }
 

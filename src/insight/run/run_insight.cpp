@@ -13,8 +13,8 @@
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/frames/frame_statistic.hpp"
 #include "idlemeter/readings/units.hpp"
-#include "insight/changes/find_series.hpp"
 #include "insight/run/doubts.hpp"
+#include "insight/run/find_series.hpp"
 #include "insight/run/work_out.hpp"
 #include "insight/statistics/robust.hpp"
 

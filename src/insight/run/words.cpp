@@ -7,6 +7,7 @@
 #include <cctype>
 #include <cmath>
 
+#include "base/words.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/limit.hpp"
@@ -291,23 +292,22 @@ std::vector<std::string> odd_run_words(const Comparison& comparison) {
 }
 
 std::vector<std::string> doubt_words(const Comparison& comparison) {
-  constexpr std::pair<std::string_view, std::string_view> kShort[] = {
-      {"empty", "without frames"},
-      {"few-frames", "of too few frames for a low"},
-      {"game-crashed", "ended by a crash"},
-      {"store-failed", "cut by the disk"},
-      {"frames-lost", "with lost frames"},
-      {"loading", "with loading in it"},
-      {"other-load", "beside other programs"},
-      {"warming-up", "not warmed up"},
-      {"size-changed", "whose picture changed its size"}};
+  constexpr base::Word<DoubtRule> kShort[] = {{"without frames", DoubtRule::empty},
+                                              {"of too few frames for a low", DoubtRule::few_frames},
+                                              {"ended by a crash", DoubtRule::game_crashed},
+                                              {"cut by the disk", DoubtRule::store_failed},
+                                              {"with lost frames", DoubtRule::frames_lost},
+                                              {"with loading in it", DoubtRule::loading},
+                                              {"beside other programs", DoubtRule::other_load},
+                                              {"not warmed up", DoubtRule::warming_up},
+                                              {"whose picture changed its size", DoubtRule::size_changed}};
   std::vector<std::string> lines;
   for (const GroupDoubt& one : comparison.doubts) {
     const auto* const words =
-        std::find_if(std::begin(kShort), std::end(kShort), [&](const auto& pair) { return pair.first == one.rule; });
+        std::find_if(std::begin(kShort), std::end(kShort), [&](const auto& word) { return word.value == one.rule; });
     lines.push_back(fmt::format("{}: {} of {} run{} {} ({})", printable(comparison.names[one.group]), one.runs.size(),
                                 one.of, one.of == 1 ? "" : "s",
-                                words == std::end(kShort) ? std::string_view(one.rule) : words->second,
+                                words == std::end(kShort) ? name_of(one.rule) : words->word,
                                 fmt::join(one.runs, ", ")));
   }
   return lines;

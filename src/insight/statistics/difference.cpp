@@ -315,6 +315,20 @@ Difference difference_of(std::span<const double> base, std::span<const double> o
   return result;
 }
 
+namespace {
+
+Squares squares_of_others(const std::vector<std::vector<double>>& groups, std::size_t but) {
+  Squares others;
+  for (std::size_t g = 0; g < groups.size(); ++g) {
+    if (g == but) continue;
+    others.sum += squares(groups[g]);
+    others.freedom += static_cast<double>(groups[g].size()) - 1;
+  }
+  return others;
+}
+
+}  // namespace
+
 std::vector<std::vector<bool>> odd_runs(const std::vector<std::vector<double>>& groups, double by_chance) {
   std::vector<std::vector<double>> scaled;
   const Scale scale = scale_of(groups);
@@ -327,13 +341,7 @@ std::vector<std::vector<bool>> odd_runs(const std::vector<std::vector<double>>& 
   for (std::size_t g = 0; g < scaled.size(); ++g) {
     odd.emplace_back(scaled[g].size(), false);
     if (scaled[g].size() < kLeastForOdd) continue;
-    Squares others;
-    for (std::size_t h = 0; h < scaled.size(); ++h) {
-      if (h == g) continue;
-      others.sum += squares(scaled[h]);
-      others.freedom += static_cast<double>(scaled[h].size()) - 1;
-    }
-    const std::vector<double> chances = chances_of(scaled[g], others, scale);
+    const std::vector<double> chances = chances_of(scaled[g], squares_of_others(scaled, g), scale);
     for (std::size_t i = 0; i < chances.size(); ++i) suspects.push_back({g, i, chances[i]});
   }
   std::sort(suspects.begin(), suspects.end(), [](const Suspect& a, const Suspect& b) { return a.chance < b.chance; });

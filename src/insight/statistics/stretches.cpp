@@ -108,6 +108,16 @@ void each_candidate(std::size_t end, const Search& how, const Consider& consider
   }
 }
 
+/// Of many candidates the cheaper half stays: no best way leads through the others for a while.
+template <typename Cost>
+void give_up_unlikely(std::vector<std::size_t>& likely, const Cost& cost) {
+  constexpr std::size_t kMost = 64;
+  if (likely.size() <= kMost) return;
+  std::nth_element(likely.begin(), likely.begin() + kMost / 2, likely.end(),
+                   [&](std::size_t a, std::size_t b) { return cost(a) < cost(b); });
+  likely.resize(kMost / 2);
+}
+
 /// The cuts of the best way to `n`, from 0 on.
 std::vector<std::size_t> way_back(const std::vector<std::size_t>& before, std::size_t n) {
   std::vector<std::size_t> cuts;
@@ -135,13 +145,7 @@ std::vector<std::size_t> cuts_of(const Sums& sums, std::size_t n, const Search& 
     for (const std::size_t begin : likely) consider(begin);
     // The beginning of what is now the last stretch stays a candidate, however old it gets.
     if (std::find(likely.begin(), likely.end(), before[end]) == likely.end()) likely.push_back(before[end]);
-    if (likely.size() > 64) {
-      // Given up: those that no best way leads through for a while.
-      std::nth_element(likely.begin(), likely.begin() + 32, likely.end(), [&](std::size_t a, std::size_t b) {
-        return best[a] + sums.distance(a, end) < best[b] + sums.distance(b, end);
-      });
-      likely.resize(32);
-    }
+    give_up_unlikely(likely, [&](std::size_t begin) { return best[begin] + sums.distance(begin, end); });
   }
   return way_back(before, n);
 }

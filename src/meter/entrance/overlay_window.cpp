@@ -119,27 +119,28 @@ xcb_rectangle_t OverlayWindow::covered() const {
 }
 
 /// The server paints the picture as the window's ground by itself, whenever a part of it comes to light.
+/// A bit for each pixel that is solid enough to be shown where nothing is blended.
+xcb_pixmap_t OverlayWindow::mask_of_solid() {
+  const std::uint32_t row = (static_cast<std::uint32_t>(image_.width) + 31) / 32 * 4;
+  std::vector<std::uint8_t> bits(row * static_cast<std::size_t>(image_.height));
+  const bool low_first = xcb_get_setup(*display_)->bitmap_format_bit_order == XCB_IMAGE_ORDER_LSB_FIRST;
+  for (int y = 0; y < image_.height; ++y) {
+    for (int x = 0; x < image_.width; ++x) {
+      if (image_.at(x, y) >> 24 < kSolid) continue;
+      const int bit = low_first ? x % 8 : 7 - x % 8;
+      bits[row * static_cast<std::size_t>(y) + static_cast<std::size_t>(x / 8)] |= static_cast<std::uint8_t>(1 << bit);
+    }
+  }
+  return pixmap_of(1, row, bits.data());
+}
+
 void OverlayWindow::draw() {
   if (image_.pixels.empty()) return;
   const auto* bytes = reinterpret_cast<const std::uint8_t*>(image_.pixels.data());
   const xcb_pixmap_t picture = pixmap_of(display_.depth, static_cast<std::uint32_t>(image_.width) * 4, bytes);
   xcb_change_window_attributes(*display_, window_, XCB_CW_BACK_PIXMAP, &picture);
   xcb_free_pixmap(*display_, picture);
-  xcb_pixmap_t mask = XCB_NONE;
-  if (!display_.composited || display_.depth != 32) {
-    const std::uint32_t row = (static_cast<std::uint32_t>(image_.width) + 31) / 32 * 4;
-    std::vector<std::uint8_t> bits(row * static_cast<std::size_t>(image_.height));
-    const bool low_first = xcb_get_setup(*display_)->bitmap_format_bit_order == XCB_IMAGE_ORDER_LSB_FIRST;
-    for (int y = 0; y < image_.height; ++y) {
-      for (int x = 0; x < image_.width; ++x) {
-        if (image_.at(x, y) >> 24 < kSolid) continue;
-        const int bit = low_first ? x % 8 : 7 - x % 8;
-        bits[row * static_cast<std::size_t>(y) + static_cast<std::size_t>(x / 8)] |=
-            static_cast<std::uint8_t>(1 << bit);
-      }
-    }
-    mask = pixmap_of(1, row, bits.data());
-  }
+  const xcb_pixmap_t mask = display_.composited && display_.depth == 32 ? XCB_NONE : mask_of_solid();
   xcb_shape_mask(*display_, XCB_SHAPE_SO_SET, XCB_SHAPE_SK_BOUNDING, window_, 0, 0, mask);
   if (mask != XCB_NONE) xcb_free_pixmap(*display_, mask);
   place();

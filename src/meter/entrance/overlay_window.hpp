@@ -53,6 +53,7 @@ class OverlayWindow {
   [[nodiscard]] xcb_rectangle_t covered() const;
 
  private:
+  [[nodiscard]] xcb_pixmap_t mask_of_solid();
   void draw();
   void place();
   [[nodiscard]] xcb_pixmap_t pixmap_of(std::uint8_t depth, std::uint32_t bytes_per_row, const std::uint8_t* bytes);

@@ -219,18 +219,28 @@ void Game::update(const Snapshot& machine, Moment now, LiveReadings::Past past) 
   live_.update(machine, now, past);
 }
 
+namespace {
+
+/// As many characters as fit by the width of an average one, and then fewer until they do; at least 4.
+std::string fitted(std::string text, const TextStyle& style, double room, Painter& painter) {
+  constexpr std::size_t kLeast = 4;
+  const double width = painter.measure(text, style).width;
+  if (width > room) {
+    const double most = room / width * 1.2 * static_cast<double>(characters(text));
+    text = cut_to(text, std::max(kLeast, static_cast<std::size_t>(most)));
+  }
+  while (characters(text) > kLeast && painter.measure(text, style).width > room)
+    text = cut_to(text, characters(text) * 9 / 10);
+  return text;
+}
+
+}  // namespace
+
 /// A line below the overlay, or above it if there is no room.
 void Game::add_line(Scene& scene, Painter& painter, std::string text, Color ground) const {
   if (text.empty()) return;
-  text = printable(text);
   const TextStyle style{"sans", std::max(10.0, std::round(scene.height / 72.0)), false};
-  // As many characters as fit by the width of an average one, and then fewer until they do.
-  const double room = std::max(40.0, scene.width - 40.0), width = painter.measure(text, style).width;
-  if (width > room)
-    text = cut_to(text, std::max<std::size_t>(
-                            4, static_cast<std::size_t>(room / width * 1.2 * static_cast<double>(characters(text)))));
-  while (characters(text) > 4 && painter.measure(text, style).width > room)
-    text = cut_to(text, characters(text) * 9 / 10);
+  text = fitted(printable(text), style, std::max(40.0, scene.width - 40.0), painter);
   const TextExtent extent = painter.measure(text, style);
   const double high = std::ceil(extent.ascent + extent.descent) + 6;
   Rect& bounds = scene.bounds;

@@ -240,33 +240,45 @@ class Repair {
   }
 
   void copy_samples() {
+    const bool blocks = copy_blocks(), rows = copy_rows();
+    if (!blocks || !rows) result_.lost.emplace_back("pages with readings of runs");
+  }
+
+  /// What takes a row may throw that it is damaged: then the run lacks it.
+  template <typename Take>
+  void take_samples(Found& run, const Take& take) {
+    try {
+      take();
+    } catch (const Error& error) {
+      if (error.code() != Error::Code::damaged) throw;
+      ++run.broken_samples;
+    }
+  }
+
+  /// False if not all could be read.
+  bool copy_blocks() {
     Statement block(
         to_, fmt::format("INSERT OR IGNORE INTO sample_block (run, place, {}) VALUES (?, ?, ?, ?, ?)", kBlockColumns));
-    bool whole =
-        Salvage(from_, fmt::format("run, place, {}", kBlockColumns), "sample_block").read([&](const Statement& row) {
-          Found& run = found(row.integer(1));
-          try {
-            RunBudget budget = RunBudget::of_values(file_);
-            run.add(read_block(row, file_, budget, 3));
-            block.copy(row, 1, 5).run();
-          } catch (const Error& error) {
-            if (error.code() != Error::Code::damaged) throw;
-            ++run.broken_samples;
-          }
-        });
+    return Salvage(from_, fmt::format("run, place, {}", kBlockColumns), "sample_block").read([&](const Statement& row) {
+      Found& run = found(row.integer(1));
+      take_samples(run, [&] {
+        RunBudget budget = RunBudget::of_values(file_);
+        run.add(read_block(row, file_, budget, 3));
+        block.copy(row, 1, 5).run();
+      });
+    });
+  }
+
+  bool copy_rows() {
     Statement sample(to_,
                      fmt::format("INSERT OR IGNORE INTO sample (run, place, {}) VALUES (?, ?, ?, ?)", kSampleColumns));
-    whole = Salvage(from_, fmt::format("run, place, {}", kSampleColumns), "sample").read([&](const Statement& row) {
+    return Salvage(from_, fmt::format("run, place, {}", kSampleColumns), "sample").read([&](const Statement& row) {
       Found& run = found(row.integer(1));
-      try {
+      take_samples(run, [&] {
         run.add(read_sample(row, file_, 3));
         sample.copy(row, 1, 4).run();
-      } catch (const Error& error) {
-        if (error.code() != Error::Code::damaged) throw;
-        ++run.broken_samples;
-      }
-    }) && whole;
-    if (!whole) result_.lost.emplace_back("pages with readings of runs");
+      });
+    });
   }
 
   /// Values whose reading is lost are kept under a name that says so.

@@ -283,7 +283,7 @@ std::optional<LogUnit> log_unit_from(std::string_view text) {
   return unit ? unit : value_of(word, kOtherUnitNames);
 }
 
-FrameLog read_frame_log(const std::filesystem::path& file, const FrameLogFormat& format) {
+FrameLog load_frame_log(const std::filesystem::path& file, const FrameLogFormat& format) {
   const int descriptor = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NOCTTY | O_NONBLOCK);  // a pipe isn't waited for
   if (descriptor < 0)
     throw Error(errno == ENOENT ? Error::Code::not_found : Error::Code::unreadable,
@@ -297,10 +297,10 @@ FrameLog read_frame_log(const std::filesystem::path& file, const FrameLogFormat&
   if (::fstat(descriptor, &about) == 0 && !S_ISREG(about.st_mode))
     throw Error(Error::Code::unreadable, S_ISDIR(about.st_mode) ? "is a folder" : "is not a regular file",
                 file.string(), "name a log of frames, or hand it in through the standard input");
-  return read_frame_log(descriptor, file.string(), format);
+  return load_frame_log(descriptor, file.string(), format);
 }
 
-FrameLog read_frame_log(int descriptor, const std::string& where, const FrameLogFormat& format) {
+FrameLog load_frame_log(int descriptor, const std::string& where, const FrameLogFormat& format) {
   try {
     TextLines lines(descriptor, where);
     return read(lines, where, format);

@@ -21,7 +21,7 @@ struct LogPlan {
   std::vector<std::string> notes;  ///< of the guesses
 };
 
-/// By the first lines of a log, without empty ones and comments. Throws Error as read_frame_log() does.
+/// By the first lines of a log, without empty ones and comments. Throws Error as load_frame_log() does.
 [[nodiscard]] LogPlan plan_of(const std::vector<std::string>& lines, const FrameLogFormat& asked,
                               const std::string& where);
 

@@ -175,7 +175,10 @@ class TableReader {
       if (guessed) table_.notes.push_back(fmt::format("moments from '{}'", printable(headings[i])));
     }
     if (time_unit_ == LogUnit::frames_per_second) time_unit_.reset();
-    if (time_) return;
+    if (!time_) throw_without_time(names);
+  }
+
+  [[noreturn]] void throw_without_time(const std::vector<std::string>& names) const {
     const std::vector<std::string_view> all(names.begin(), names.end());
     if (!format_.time.name.empty())
       fail(fmt::format("it has no column '{}'{}", format_.time.name, did_you_mean(format_.time.name, all)), where_,
@@ -190,6 +193,13 @@ class TableReader {
   }
 
   /// A number without a unit counts seconds, or of a date what fits: since 1970 in seconds, ms, µs or ns.
+  /// By its size, as a moment since 1970; seconds if it is smaller.
+  static LogUnit unit_of_moment(double number) {
+    if (number >= 1e17) return LogUnit::nanosecond;
+    if (number >= 1e14) return LogUnit::microsecond;
+    return number >= 1e11 ? LogUnit::millisecond : LogUnit::second;
+  }
+
   std::optional<Nanoseconds> moment_in(std::string_view field) {
     const char point = decimal_comma_ ? ',' : '.';
     Nanoseconds time{};
@@ -199,15 +209,7 @@ class TableReader {
     if (!time_unit_) {
       const auto number = number_in(field, decimal_comma_);
       if (!number) return std::nullopt;
-      constexpr std::pair<double, LogUnit> kSizes[] = {
-          {1e17, LogUnit::nanosecond}, {1e14, LogUnit::microsecond}, {1e11, LogUnit::millisecond}};
-      time_unit_ = LogUnit::second;
-      for (const auto& [least, unit] : kSizes) {
-        if (*number >= least) {
-          time_unit_ = unit;
-          break;
-        }
-      }
+      time_unit_ = unit_of_moment(*number);
       table_.notes.push_back(fmt::format("moments in {}", name_of(*time_unit_)));
     }
     const int scale = *time_unit_ == LogUnit::second        ? 9
@@ -243,16 +245,20 @@ class TableReader {
       const auto number = number_in(fields_[i], decimal_comma_);
       if (one.at.empty()) one.info.text = !number;
       if (one.info.text) {
-        std::string text = printable(fields_[i]);
-        const auto* last = one.values.empty() ? nullptr : std::get_if<std::string>(&one.values.back());
-        if (last != nullptr && *last == text) continue;
-        one.at.push_back(*at);
-        one.values.emplace_back(std::move(text));
+        add_text(one, *at, printable(fields_[i]));
       } else if (number) {
         one.at.push_back(*at);
         one.values.emplace_back(*number);
       }
     }
+  }
+
+  /// Unless it is that of the line before.
+  static void add_text(RunSeries& series, Moment at, std::string text) {
+    const auto* last = series.values.empty() ? nullptr : std::get_if<std::string>(&series.values.back());
+    if (last != nullptr && *last == text) return;
+    series.at.push_back(at);
+    series.values.emplace_back(std::move(text));
   }
 
   void finish() {
@@ -277,7 +283,7 @@ class TableReader {
 
 }  // namespace
 
-ReadingTable read_reading_table(const std::filesystem::path& file, const ReadingTableFormat& format) {
+ReadingTable load_reading_table(const std::filesystem::path& file, const ReadingTableFormat& format) {
   const int opened = ::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NOCTTY | O_NONBLOCK);  // a pipe isn't waited for
   if (opened < 0)
     throw Error(errno == ENOENT ? Error::Code::not_found : Error::Code::unreadable,

@@ -261,23 +261,21 @@ std::string run_list_text(const std::vector<RunInfo>& runs, const std::map<std::
   return table.text();
 }
 
-std::string run_statistics_text(const RunInsight& run) {
-  std::string text = run_heading(run.info, RunFacts::all) + "\n";
-  if (run.summary.frames > 0) {
-    Table table({left, left, right, right, left});
-    table.add({"", "", "FPS", "ms", ""});
-    for (const Statistic& line : statistics(run.summary)) {
-      const double time = *line.frame_time(run.summary, line.argument);
-      table.add({line.name, line.definition, rate(1e9 / time), milliseconds(time), line.marked ? "*" : ""});
-    }
-    table.add({"pacing", "mean change from frame to frame", "",
-               run.summary.pacing ? milliseconds(*run.summary.pacing) : kNoFigure, ""});
-    text += table.text("  ");
+namespace {
+
+std::string statistics_table(const Summary& summary) {
+  Table table({left, left, right, right, left});
+  table.add({"", "", "FPS", "ms", ""});
+  for (const Statistic& line : statistics(summary)) {
+    const double time = *line.frame_time(summary, line.argument);
+    table.add({line.name, line.definition, rate(1e9 / time), milliseconds(time), line.marked ? "*" : ""});
   }
-  text += remarks(run.summary);
-  for (const RunMark& mark : run.marks)
-    text += fmt::format("  mark {} at {}\n", printable(mark.about), moment_words(mark.at));
-  if (run.readings.empty()) return text;
+  table.add({"pacing", "mean change from frame to frame", "",
+             summary.pacing ? milliseconds(*summary.pacing) : kNoFigure, ""});
+  return table.text("  ");
+}
+
+std::string readings_table(const RunInsight& run) {
   const std::string edge = fmt::format("{:.0f} s", in_seconds(run.edge));
   Table table({left, right, right, right, right, right});
   table.add({"", "mean", "least", "most", "first " + edge, "last " + edge});
@@ -287,7 +285,18 @@ std::string run_statistics_text(const RunInsight& run) {
     table.add({with_unit(one.info.title, one.info), shown(one.all.mean), shown(one.all.least), shown(one.all.most),
                shown(one.first), shown(one.last)});
   }
-  return text + "\n" + table.text("  ");
+  return table.text("  ");
+}
+
+}  // namespace
+
+std::string run_statistics_text(const RunInsight& run) {
+  std::string text = run_heading(run.info, RunFacts::all) + "\n";
+  if (run.summary.frames > 0) text += statistics_table(run.summary);
+  text += remarks(run.summary);
+  for (const RunMark& mark : run.marks)
+    text += fmt::format("  mark {} at {}\n", printable(mark.about), moment_words(mark.at));
+  return run.readings.empty() ? text : text + "\n" + readings_table(run);
 }
 
 SideBySide runs_side_by_side(const std::vector<RunInsight>& runs, ReadingChoice readings) {

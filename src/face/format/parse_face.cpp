@@ -112,8 +112,8 @@ Face read_face_table(TableReader& table) {
 
 }  // namespace
 
-FaceReading read_face(std::string_view toml) {
-  FaceReading reading;
+FaceParse parse_face(std::string_view toml) {
+  FaceParse reading;
   read_toml(toml, reading.findings, [&](const toml::table& root) {
     TableReader reader(root, "a face", reading.findings, face_keys());
     Face face = read_face_table(reader);
@@ -127,7 +127,7 @@ FaceReading read_face(std::string_view toml) {
 }
 
 Face load_face(const std::filesystem::path& file) {
-  FaceReading reading = read_face(read_toml_file(file, "face"));
+  FaceParse reading = parse_face(read_toml_file(file, "face"));
   if (!reading.face) throw_findings(reading.findings, file);
   reading.face->folder = file.parent_path();
   return std::move(*reading.face);

@@ -1,4 +1,4 @@
-#include "insight/run/oddities.hpp"
+#include "insight/changes/oddities.hpp"
 
 #include <algorithm>
 #include <cmath>

@@ -1,4 +1,4 @@
-#include "insight/run/brief_changes.hpp"
+#include "insight/changes/brief_changes.hpp"
 
 #include <algorithm>
 #include <cmath>
