@@ -93,7 +93,7 @@ struct Offline {
                  "\"trace\" } ]\n");
     auto attachment = std::make_unique<Handed>();
     handed = attachment.get();
-    session.come(std::move(attachment));
+    session.add_game(std::move(attachment));
   }
 
   MeterOptions options() {

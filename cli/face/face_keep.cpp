@@ -134,19 +134,19 @@ std::string check_starter(const std::string& name) {
 }
 
 constexpr const char* kFace = "A kept face, a face file, or a starter's name";
-using Options = std::shared_ptr<KeepOptions>;
+using SharedKeep = std::shared_ptr<KeepOptions>;
 
-Command add_command(Command face, const Options& options, const char* name, const char* what,
+Command add_command(Command face, const SharedKeep& options, const char* name, const char* what,
                     int (*run)(const KeepOptions&)) {
   return face.add(name, what, [options, run] { return run(*options); });
 }
 
-void add_settings(Command to, const Options& options) {
+void add_settings(Command to, const SharedKeep& options) {
   to.option("--settings", options->settings, "The settings file, instead of " + usual_settings_path().string());
 }
 
 /// Which faces there are.
-void add_kept(Command face, const Options& options) {
+void add_kept(Command face, const SharedKeep& options) {
   Command begin = add_command(face, options, "new", "Start a face of your own from a starter", make);
   begin.option("NAME", options->name, "A name to keep it under, or a file; existing ones are never overwritten")
       .required();
@@ -158,7 +158,7 @@ void add_kept(Command face, const Options& options) {
 }
 
 /// Which game gets which.
-void add_rules(Command face, const Options& options) {
+void add_rules(Command face, const SharedKeep& options) {
   Command used = add_command(face, options, "use", "Choose the face for a game, or for all without a rule", use);
   used.option("FACE", options->face, kFace).required();
   used.option("--game", options->program,

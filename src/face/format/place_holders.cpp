@@ -49,7 +49,7 @@ std::string filled(const TextPiece& piece, const std::string& id, const Snapshot
   }
   const Snapshot::Entry entry = values.find(id);
   if (entry.value == nullptr) return kNoValue;
-  const auto n = number(*entry.value);
+  const auto n = idlemeter::number(*entry.value);
   if (!n || piece.format.empty()) return format_value(*entry.info, *entry.value);
   return fmt::format(fmt::runtime("{:" + piece.format + "}"), *n);
 }

@@ -18,7 +18,7 @@ namespace {
 
 using enum Table::Align;
 
-constexpr LowDefinition kDefinition = LowDefinition::mean_of_slowest;
+constexpr LowDefinition kShownLow = LowDefinition::mean_of_slowest;
 
 std::string ms(double nanoseconds) { return format_number(nanoseconds / 1e6, 2); }
 
@@ -114,7 +114,7 @@ std::string hitches(const RunInsight& run) {
 
 }  // namespace
 
-SummaryRequest screen_request() { return {{Share::percent(1), Share::percent(0.1)}, {kDefinition}, {}}; }
+SummaryRequest screen_request() { return {{Share::percent(1), Share::percent(0.1)}, {kShownLow}, {}}; }
 
 std::string run_screen(const RunInsight& run, const std::vector<SureFigure>& intervals) {
   std::string text = run_heading(run.info) + "\n" + figures(run, intervals) + "\n";
