@@ -27,7 +27,7 @@ namespace {
 
 struct ReadingsArgs {
   ValueOptions values;
-  std::string word;
+  std::vector<std::string> words;
   std::string every;
   double seconds = 0;  // of `every`; 0: once
   int count = 0;       // how often; 0: until Ctrl-C
@@ -119,12 +119,12 @@ int readings(const ReadingsArgs& options) {
   Snapshot snapshot = values.next(0);
   for (const SourceProblem& problem : snapshot.problems())
     complain("idlemeter: warning: nothing is listed of the {} source: {}\n", problem.source, problem.reason);
-  auto entries = entries_with(snapshot, options.word);
-  if (entries.empty() && !options.word.empty()) {
-    const auto near = nearest_ids(options.word, snapshot);
+  const std::string query = fmt::format("{}", fmt::join(options.words, " "));
+  auto entries = entries_with(snapshot, query);
+  if (entries.empty() && !query.empty()) {
+    const auto near = nearest_ids(query, snapshot);
     complain("idlemeter: no reading has '{}' in its id, title, device or kind{}; 'idlemeter readings' lists all {}\n",
-             options.word, near.empty() ? "" : fmt::format("; nearest: {}", fmt::join(near, ", ")),
-             snapshot.entries().size());
+             query, near.empty() ? "" : fmt::format("; nearest: {}", fmt::join(near, ", ")), snapshot.entries().size());
     return 1;
   }
   if (options.seconds > 0) catch_ctrl_c();
@@ -133,7 +133,7 @@ int readings(const ReadingsArgs& options) {
   printer.show(entries, 0);
   for (int done = 1; options.seconds > 0 && !stopped() && (options.count == 0 || done < options.count); ++done) {
     snapshot = values.next(options.seconds);
-    if (!stopped()) printer.show(entries_with(snapshot, options.word), in_seconds(snapshot.time() - start));
+    if (!stopped()) printer.show(entries_with(snapshot, query), in_seconds(snapshot.time() - start));
   }
   return 0;
 }
@@ -145,7 +145,9 @@ void add_readings(Command app) {
   Command command =
       app.add("readings", "List what this machine can measure, with values, units and where they come from",
               [options] { return readings(*options); });
-  command.option("WORD", options->word, "Only readings with this word in the id, title, device or kind");
+  command.option(
+      "WORDS", options->words,
+      "Only readings with all these words in the id, title, device or kind; vram, hot, usage … are known too");
   add_value_options(command, options->values);
   command.option("--every", options->every, "Repeat at this pace, like 1s, until Ctrl-C; shows the range seen")
       .check([options](const std::string& text) {

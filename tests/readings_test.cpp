@@ -237,25 +237,39 @@ TEST(FrameReadings, AreMissingBeforeTheFirstFrame) {
 }
 
 TEST(ReadingFilter, FindsByWordsAndKeepsDevicesTogether) {
-  const auto reading = [](const char* id, const char* title, const char* device, DeviceKind kind) {
-    return ReadingInfo{.id = id, .title = title, .device = device, .kind = kind};
+  const auto reading = [](const char* id, const char* title, const char* device, DeviceKind kind,
+                          Unit unit = Unit::none) {
+    return ReadingInfo{.id = id, .title = title, .device = device, .kind = kind, .unit = unit};
   };
   const ReadingList list({reading("gpu.temp", "GPU temperature", "Marl G9", DeviceKind::graphics),
                           reading("cpu.load", "Processor load", "Corvid 8", DeviceKind::processor),
                           reading("gpu1.temp", "GPU temperature", "Marl I3", DeviceKind::graphics),
                           reading("gpu.load", "GPU load", "Marl G9", DeviceKind::graphics),
-                          reading("clock.now", "Time of day", "System", DeviceKind::system)});
+                          reading("clock.now", "Time of day", "System", DeviceKind::system),
+                          reading("gpu.memory.used", "GPU memory used", "Marl G9", DeviceKind::graphics),
+                          reading("ram.used", "Memory used", "Memory", DeviceKind::memory),
+                          reading("frame.low@1%", "1% low", "Game", DeviceKind::frames, Unit::frames_per_second),
+                          reading("frame.time", "Frame time", "Game", DeviceKind::frames, Unit::millisecond)});
   const auto shared = std::make_shared<const ReadingList>(list);
   const Snapshot snapshot(
       {}, {std::make_shared<Batch>(Batch{shared, std::vector<Value>(shared->readings().size(), 1.0), {}})});
   const struct {
     const char* word;
     std::vector<std::string> ids;
-  } cases[] = {{"", {"cpu.load", "gpu.temp", "gpu.load", "gpu1.temp", "clock.now"}},
+  } cases[] = {{"",
+                {"cpu.load", "gpu.temp", "gpu.load", "gpu.memory.used", "gpu1.temp", "ram.used", "frame.low@1%",
+                 "frame.time", "clock.now"}},
                {"TEMP", {"gpu.temp", "gpu1.temp"}},
                {"corvid", {"cpu.load"}},
-               {"graphics", {"gpu.temp", "gpu.load", "gpu1.temp"}},
-               {"nothing", {}}};
+               {"graphics", {"gpu.temp", "gpu.load", "gpu.memory.used", "gpu1.temp"}},
+               {"g9 hot", {"gpu.temp"}},
+               {"vra", {"gpu.memory.used"}},
+               {"vr", {}},
+               {"fps", {"frame.low@1%"}},
+               {"1 low", {"frame.low@1%"}},
+               {"usage", {"cpu.load", "gpu.load"}},
+               {"nothing", {}},
+               {"gpu nothing", {}}};
   for (const auto& c : cases) {
     std::vector<std::string> ids;
     for (const auto& entry : entries_with(snapshot, c.word)) ids.push_back(entry.info->id);
