@@ -23,13 +23,13 @@
 #include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/meter/meter.hpp"
-#include "idlemeter/meter/process.hpp"
 #include "idlemeter/meter/running_meters.hpp"
 #include "idlemeter/meter/watch.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "idlemeter/sources/feed.hpp"
 #include "link/probe_end.hpp"
+#include "meter/entrance/process.hpp"
 
 namespace idlemeter::testing {
 

@@ -263,6 +263,7 @@ TEST(Errors, SayWhatKindTheyAre) {
        [] {
          (void)summarize(std::vector{kSecond}, {{Share{2'000'000}}, {}, {}});
        }},
+      {misuse, [] { (void)Share::percent(200); }},
       {invalid, [] { (void)run_list("one"); }},
       {not_found, [&] { (void)four.store.run(99); }},
       {exists, [&] { (void)copy_runs(four.store, file, {}); }},

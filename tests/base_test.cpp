@@ -5,6 +5,10 @@
 #include <unistd.h>
 
 #include <cerrno>
+#include <cstdlib>
+#include <filesystem>
+#include <span>
+#include <tuple>
 
 #include "base/key_chord.hpp"
 #include "base/line_server.hpp"
@@ -14,9 +18,11 @@
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
+#include "idlemeter/base/nearest.hpp"
 #include "idlemeter/base/table.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/base/user_folder.hpp"
 
 namespace idlemeter::base {
 namespace {
@@ -172,6 +178,49 @@ TEST(KeyChord, IsReadInAnySpellingAndWrittenInOne) {
     const auto chord = key_chord_from(text);
     EXPECT_EQ(chord ? to_string(*chord) : "", usual) << text;
   }
+}
+
+TEST(Nearest, FindsWhatWasMeant) {
+  const std::string_view words[] = {"gpu.temp", "gpu.hotspot.temp", "gpu.power", "cpu.temp", "frame.low@1%"};
+  const std::pair<std::string, std::vector<std::string>> cases[] = {
+      {"gpu.tmep", {"gpu.temp", "cpu.temp", "gpu.hotspot.temp"}},
+      {"hotspot", {"gpu.hotspot.temp"}},
+      {"FRAME.LOW", {"frame.low@1%"}},
+      {"", {}},
+      {"keyboard", {}},
+      {std::string(101, 'x'), {}}};
+  for (const auto& [word, found] : cases) EXPECT_EQ(nearest(word, words), found) << word;
+  EXPECT_EQ(nearest("gpu.tmep", words, 1), std::vector<std::string>{"gpu.temp"});
+  EXPECT_EQ(did_you_mean("gpu.pwer", std::span(words).first(3)), "; did you mean 'gpu.power' or 'gpu.temp'?");
+  EXPECT_EQ(did_you_mean("keyboard", words), "");
+}
+
+TEST(UserFolder, IsWhereTheDesktopPutsIt) {
+  const std::tuple<const char*, const char*, const char*> cases[] = {
+      {"/data", "/home/me", "/data/idlemeter"},
+      {"data", "/home/me", "/home/me/.local/share/idlemeter"},  // the standard wants whole paths
+      {"", "/home/me", "/home/me/.local/share/idlemeter"},
+      {nullptr, "/home/me", "/home/me/.local/share/idlemeter"}};
+  const std::string home = std::getenv("HOME") == nullptr ? "" : std::getenv("HOME");
+  for (const auto& [variable, at_home, folder] : cases) {
+    variable == nullptr ? ::unsetenv("OWN_VARIABLE") : ::setenv("OWN_VARIABLE", variable, 1);
+    ::setenv("HOME", at_home, 1);
+    EXPECT_EQ(user_folder("OWN_VARIABLE", ".local/share"), folder) << (variable == nullptr ? "unset" : variable);
+  }
+  ::setenv("HOME", home.c_str(), 1);
+}
+
+TEST(UserFolder, IsPrivateOrRefused) {
+  const testing::Folder folder;
+  make_private_folder(folder / "a/b");
+  EXPECT_EQ(std::filesystem::status(folder / "a/b").permissions(), std::filesystem::perms::owner_all);
+  make_private_folder(folder / "a/b");
+  std::filesystem::permissions(folder / "a/b", std::filesystem::perms::group_read, std::filesystem::perm_options::add);
+  EXPECT_THROW(make_private_folder(folder / "a/b"), Error) << "open to others";
+  std::filesystem::create_directory_symlink(folder / "a", folder / "link");
+  EXPECT_THROW(make_private_folder(folder / "link"), Error);
+  folder.file("file", "");
+  EXPECT_THROW(make_private_folder(folder / "file"), Error);
 }
 
 TEST(Columns, AreThoseOfATerminal) {

@@ -1,5 +1,5 @@
 // What is known of a process by its number.
-#include "idlemeter/meter/process.hpp"
+#include "meter/entrance/process.hpp"
 
 #include <fcntl.h>
 #include <gtest/gtest.h>

@@ -114,21 +114,21 @@ std::string name_key(const std::string& part) {
 
 using SharedEdit = std::shared_ptr<EditOptions>;
 
-Command add_command(Command face, const SharedEdit& options, const char* name, const char* what,
+Command add_command(Command& face, const SharedEdit& options, const char* name, const char* what,
                     const std::function<int(const EditOptions&)>& run) {
   Command added = face.add(name, what, [options, run] { return run(*options); });
   added.option("FACE", options->face, "A kept face or a face file").required();
   return added;
 }
 
-Command add_edit(Command face, const SharedEdit& options, const char* name, const char* what,
+Command add_edit(Command& face, const SharedEdit& options, const char* name, const char* what,
                  const std::function<void(FaceText&, const EditOptions&)>& change) {
   return add_command(face, options, name, what,
                      [change](const EditOptions& o) { return edit(o, [&](FaceText& text) { change(text, o); }); });
 }
 
 /// The same for a command that changes one part.
-Command add_part_edit(Command face, const SharedEdit& options, const char* name, const char* what,
+Command add_part_edit(Command& face, const SharedEdit& options, const char* name, const char* what,
                       const std::function<void(FaceText&, const EditOptions&)>& change) {
   Command added = add_edit(face, options, name, what, change);
   added.option("PART", options->part, "A row by its label or as row:2; a cell as GPU/gpu.load or GPU/2; a pin as pin:3")
@@ -143,7 +143,7 @@ int add_readings_to(const EditOptions& options) {
   return status;
 }
 
-void add_add(Command face, const SharedEdit& options) {
+void add_add(Command& face, const SharedEdit& options) {
   Command added = add_command(face, options, "add", "Add readings: as a row, to a row, or as pins", add_readings_to);
   added.option("READING [KEY=VALUE]", options->words,
                "Ids from 'idlemeter readings', then keys for what is added, like as=trace");
@@ -158,7 +158,7 @@ void add_add(Command face, const SharedEdit& options) {
       [options] { return options->words.empty() && options->text.empty() && options->row.empty() ? "READING" : ""; });
 }
 
-void add_part_edits(Command face, const SharedEdit& options) {
+void add_part_edits(Command& face, const SharedEdit& options) {
   add_part_edit(face, options, "remove", "Remove a row, a cell or a pin",
                 [](FaceText& text, const EditOptions& o) { text.remove(o.part); });
   add_part_edit(face, options, "move", "Move a row, a cell or a pin in its order, or a cell to another row",
@@ -176,7 +176,7 @@ void add_part_edits(Command face, const SharedEdit& options) {
       .required();
 }
 
-void add_key_edits(Command face, const SharedEdit& options) {
+void add_key_edits(Command& face, const SharedEdit& options) {
   add_edit(face, options, "set", "Set any key", [](FaceText& text, const EditOptions& o) { set(text, o.words); })
       .option("[PART] KEY=VALUE", options->words, "Like text.size=22, or GPU/gpu.temp caution=80 danger=90")
       .required();
@@ -190,7 +190,7 @@ void add_key_edits(Command face, const SharedEdit& options) {
 
 }  // namespace
 
-void add_face_edits(Command face) {
+void add_face_edits(Command& face) {
   const auto options = std::make_shared<EditOptions>();
   add_command(face, options, "show", "List the parts of a face with the names that the other commands use", show);
   add_add(face, options);

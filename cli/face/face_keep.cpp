@@ -136,7 +136,7 @@ std::string check_starter(const std::string& name) {
 constexpr const char* kFace = "A kept face, a face file, or a starter's name";
 using SharedKeep = std::shared_ptr<KeepOptions>;
 
-Command add_command(Command face, const SharedKeep& options, const char* name, const char* what,
+Command add_command(Command& face, const SharedKeep& options, const char* name, const char* what,
                     int (*run)(const KeepOptions&)) {
   return face.add(name, what, [options, run] { return run(*options); });
 }
@@ -146,7 +146,7 @@ void add_settings(Command to, const SharedKeep& options) {
 }
 
 /// Which faces there are.
-void add_kept(Command face, const SharedKeep& options) {
+void add_kept(Command& face, const SharedKeep& options) {
   Command begin = add_command(face, options, "new", "Start a face of your own from a starter", make);
   begin.option("NAME", options->name, "A name to keep it under, or a file; existing ones are never overwritten")
       .required();
@@ -158,7 +158,7 @@ void add_kept(Command face, const SharedKeep& options) {
 }
 
 /// Which game gets which.
-void add_rules(Command face, const SharedKeep& options) {
+void add_rules(Command& face, const SharedKeep& options) {
   Command used = add_command(face, options, "use", "Choose the face for a game, or for all without a rule", use);
   used.option("FACE", options->face, kFace).required();
   used.option("--game", options->program,
@@ -171,7 +171,7 @@ void add_rules(Command face, const SharedKeep& options) {
 
 }  // namespace
 
-void add_face_keeping(Command face) {
+void add_face_keeping(Command& face) {
   const auto options = std::make_shared<KeepOptions>();
   add_kept(face, options);
   add_rules(face, options);

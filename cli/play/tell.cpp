@@ -98,7 +98,7 @@ void add_usual(Command to, const SharedTell& options) {
   to.flag("--json", options->json, "Answers as JSON, a line for each meter");
 }
 
-Command add_command(Command told, const SharedTell& options, const char* name, MeterCommand::What what,
+Command add_command(Command& told, const SharedTell& options, const char* name, MeterCommand::What what,
                     const char* about) {
   Command added = told.add(name, about, [options, what] {
     options->command.what = what;
@@ -108,7 +108,7 @@ Command add_command(Command told, const SharedTell& options, const char* name, M
   return added;
 }
 
-void add_state(Command told, const SharedTell& options) {
+void add_state(Command& told, const SharedTell& options) {
   Command state = add_command(told, options, "state", MeterCommand::What::state,
                               "List the games, their frame rates and faces, and the recording");
   const Option every = state.option(
@@ -117,7 +117,7 @@ void add_state(Command told, const SharedTell& options) {
   state.option("--count", options->count, "With --every: stop after so many times").check(positive()).needs(every);
 }
 
-void add_recording(Command told, const SharedTell& options) {
+void add_recording(Command& told, const SharedTell& options) {
   add_command(told, options, "mark", MeterCommand::What::mark, "Set a mark in the recording")
       .option("TEXT", options->command.mark, "What it is about");
   Command note = add_command(told, options, "note", MeterCommand::What::note,

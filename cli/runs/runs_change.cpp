@@ -152,7 +152,7 @@ int check(const ChangeOptions& options) {
 
 using SharedChange = std::shared_ptr<ChangeOptions>;
 
-Command add_command(Command runs, const SharedChange& options, const char* name, const char* about,
+Command add_command(Command& runs, const SharedChange& options, const char* name, const char* about,
                     int (*run)(const ChangeOptions&)) {
   Command added = runs.add(name, about, [options, run] { return run(*options); });
   added.option("--store", options->store, "The store with the runs").shows_default();
@@ -160,14 +160,14 @@ Command add_command(Command runs, const SharedChange& options, const char* name,
 }
 
 /// The same for a command that changes some of the runs.
-Command add_run_command(Command runs, const SharedChange& options, const char* name, const char* about,
+Command add_run_command(Command& runs, const SharedChange& options, const char* name, const char* about,
                         int (*run)(const ChangeOptions&)) {
   Command added = add_command(runs, options, name, about, run);
   added.option("RUNS", options->runs, "Runs, like 3 or 1-5,8").required().check(is_run_list());
   return added;
 }
 
-void add_change(Command runs, const SharedChange& options) {
+void add_change(Command& runs, const SharedChange& options) {
   Command changes =
       add_run_command(runs, options, "change", "Change the game's name, the note, tags and settings of runs", &change);
   changes.option("--game", options->game, "The game's name");
@@ -178,7 +178,7 @@ void add_change(Command runs, const SharedChange& options) {
   changes.option("--unset", options->settings_to_drop, "The name of a setting to remove; may be repeated").repeats();
 }
 
-void add_add(Command runs, const SharedChange& options) {
+void add_add(Command& runs, const SharedChange& options) {
   Command adds = runs.add("add", "Copy runs from other stores and run files into this one, except those it already has",
                           [options] { return add(*options); });
   adds.option("FILE", options->stores, "Stores to copy from, and files that 'runs export --json' wrote").required();
@@ -186,7 +186,7 @@ void add_add(Command runs, const SharedChange& options) {
   adds.option("--store", options->store, "The store to add them to, created if it doesn't exist").shows_default();
 }
 
-void add_copy(Command runs, const SharedChange& options) {
+void add_copy(Command& runs, const SharedChange& options) {
   Command copies =
       runs.add("copy", "Copy the store, or some of its runs, into a new file; safe while a recording is in progress",
                [options] { return copy(*options); });
@@ -199,7 +199,7 @@ void add_copy(Command runs, const SharedChange& options) {
 
 }  // namespace
 
-void add_run_changes(Command runs) {
+void add_run_changes(Command& runs) {
   const auto options = std::make_shared<ChangeOptions>();
   add_change(runs, options);
   add_run_command(runs, options, "remove", "Remove runs; they can be restored until the store is compacted", &remove);

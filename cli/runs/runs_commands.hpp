@@ -5,7 +5,7 @@
 
 namespace idlemeter::cli {
 
-void add_run_changes(Command runs);
+void add_run_changes(Command& runs);
 void add_run_export(Command runs);
 void add_run_import(Command runs);
 

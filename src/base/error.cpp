@@ -1,6 +1,6 @@
 #include "idlemeter/base/error.hpp"
 
-#include "base/words.hpp"
+#include "base/enum_names.hpp"
 
 namespace idlemeter {
 namespace {

@@ -37,7 +37,7 @@ void make_private_folder(const fs::path& folder) {
   if (::lstat(folder.c_str(), &status) != 0 || !S_ISDIR(status.st_mode))
     throw Error(Error::Code::unreadable, "isn't a folder", folder.string());
   if (status.st_uid != ::geteuid() || (status.st_mode & 077) != 0) {
-    throw Error(Error::Code::in_use, "others may open this folder", folder.string(),
+    throw Error(Error::Code::invalid, "others may open this folder", folder.string(),
                 "make it your own with 'chmod 700', or name another");
   }
 }

@@ -2,7 +2,7 @@
 
 #include <fmt/format.h>
 
-#include "base/words.hpp"
+#include "base/enum_names.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
 #include "idlemeter/frames/span.hpp"
 

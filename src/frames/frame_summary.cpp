@@ -127,6 +127,10 @@ Summary figures(const TailView& view, const Totals& totals, const SummaryRequest
 
 }  // namespace frames
 
+void Share::throw_no_share(double percent) {
+  throw Error(Error::Code::misuse, fmt::format("{} % is no share: it is above 0 and below 100", percent));
+}
+
 std::string to_string(Share share) { return fmt::format("{}%", share.ppm / 1e4); }
 
 std::optional<Share> share_from(std::string_view text) {

@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "base/words.hpp"
+#include "base/enum_names.hpp"
 
 namespace idlemeter {
 namespace {

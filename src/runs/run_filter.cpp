@@ -2,7 +2,7 @@
 
 #include <algorithm>
 
-#include "base/words.hpp"
+#include "base/enum_names.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/runs/run.hpp"

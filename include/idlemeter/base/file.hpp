@@ -18,7 +18,7 @@ struct FileBytes {
 
 /// The whole of a regular file of at most `most` bytes. Never waits: pipes, sockets, devices and folders are refused
 /// before anything is read.
-FileBytes read_regular_file(const std::filesystem::path& file, std::size_t most);
+[[nodiscard]] FileBytes read_regular_file(const std::filesystem::path& file, std::size_t most);
 
 /// What a file is for, as far as losing it would hurt.
 enum class FileKind : std::uint8_t {

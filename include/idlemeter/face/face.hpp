@@ -149,23 +149,29 @@ struct Pin {
   std::uint32_t line = 0;
 };
 
+/// Where the overlay is.
+struct FacePlace {
+  Anchor anchor = Anchor::top_left;
+  double dx = 12, dy = 12;  ///< inward from the anchor's edges; right and down if centred
+};
+
+/// How its text looks, and what is measured by it.
+struct FaceType {
+  std::string font = "sans";
+  double size = 18;
+  double least = 11;  ///< pixels: at small pictures the box and its texts get larger until text has this size
+  double scale = 1;   ///< makes the text, and all that is measured by it, larger or smaller
+  bool bold = false;
+  Color color{244, 244, 244, 255};
+  bool raised_units = false;
+  bool by_device = false;  ///< values have the colour of their device instead
+  Edge edge = Edge::shadow;
+};
+
 struct Face {
   std::string name;
-  struct {
-    Anchor anchor = Anchor::top_left;
-    double dx = 12, dy = 12;  ///< inward from the anchor's edges; right and down if centred
-  } place;
-  struct {
-    std::string font = "sans";
-    double size = 18;
-    double least = 11;  ///< pixels: at small pictures the box and its texts get larger until text has this size
-    double scale = 1;   ///< makes the text, and all that is measured by it, larger or smaller
-    bool bold = false;
-    Color color{244, 244, 244, 255};
-    bool raised_units = false;
-    bool by_device = false;  ///< values have the colour of their device instead
-    Edge edge = Edge::shadow;
-  } text;
+  FacePlace place;
+  FaceType text;
   Back back;
   Flow flow = Flow::stack;
   int lines = 1;    ///< that a flow in a line may take

@@ -19,8 +19,8 @@ class FaceFile {
   void write(const std::string& text);
 
   /// Undoes the last write(); redo() undoes the last undo(). False if there is none.
-  bool undo();
-  bool redo();
+  [[nodiscard]] bool undo();
+  [[nodiscard]] bool redo();
 
  private:
   bool swap(const char* from, const char* to);

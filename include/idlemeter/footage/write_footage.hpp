@@ -30,6 +30,6 @@ using FootageProgress = std::function<bool(std::int64_t done)>;
 /// Writes the rest of the footage with FFmpeg's ffmpeg. The file appears, or replaces one of that name, when it is
 /// whole: neither an error nor the end of the program leaves a part of it. Returns false if the progress ended it.
 /// Throws Error if ffmpeg isn't installed, refuses (with what it says), or the file can't be written.
-bool write_footage(Footage& footage, const FootageFile& to, const FootageProgress& progress = {});
+[[nodiscard]] bool write_footage(Footage& footage, const FootageFile& to, const FootageProgress& progress = {});
 
 }  // namespace idlemeter

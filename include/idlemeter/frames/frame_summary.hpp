@@ -21,12 +21,17 @@ inline constexpr Nanoseconds kLongestFrame = std::chrono::hours(1);
 struct Share {
   std::uint32_t ppm = 10'000;
 
-  /// percent(0.1) is "the slowest 0.1 %", rounded to whole parts per million.
+  /// percent(0.1) is "the slowest 0.1 %", rounded to whole parts per million. Throws Error (misuse) if it isn't above 0
+  /// and below 100.
   [[nodiscard]] static constexpr Share percent(double percent) {
+    if (!(percent > 0 && percent < 100)) throw_no_share(percent);
     return {static_cast<std::uint32_t>(percent * 10'000 + 0.5)};
   }
 
   friend bool operator==(Share, Share) = default;
+
+ private:
+  [[noreturn]] static void throw_no_share(double percent);
 };
 
 /// "1%", "0.1%", "0.25%".

@@ -96,7 +96,7 @@ class Store {
   void restore(std::span<const std::int64_t> ids);
 
   /// Gives the space of removed runs back to the disk; they are gone then. Returns how many there were.
-  std::size_t compact();
+  [[nodiscard]] std::size_t compact();
 
   /// Copies runs from another store, or all of it, with everything they have. Runs that are here already (also removed
   /// ones) aren't copied again; of one that was copied while it was recorded, and has become longer since, the rest is

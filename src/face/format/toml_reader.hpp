@@ -21,7 +21,7 @@
 #include <toml++/toml.h>
 #pragma pop_macro("NDEBUG")
 
-#include "base/words.hpp"
+#include "base/enum_names.hpp"
 #include "idlemeter/base/finding.hpp"
 #include "idlemeter/face/color.hpp"
 #include "idlemeter/face/file_keys.hpp"

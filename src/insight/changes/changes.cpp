@@ -6,7 +6,7 @@
 #include <optional>
 #include <thread>
 
-#include "base/words.hpp"
+#include "base/enum_names.hpp"
 #include "frames/median.hpp"
 #include "insight/changes/brief_changes.hpp"
 #include "insight/changes/oddities.hpp"

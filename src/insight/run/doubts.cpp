@@ -11,7 +11,7 @@
 #include <string>
 #include <string_view>
 
-#include "base/words.hpp"
+#include "base/enum_names.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "insight/run/find_series.hpp"

@@ -7,7 +7,7 @@
 #include <cctype>
 #include <cmath>
 
-#include "base/words.hpp"
+#include "base/enum_names.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/limit.hpp"

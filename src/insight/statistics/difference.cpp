@@ -8,7 +8,7 @@
 #include <random>
 #include <stdexcept>
 
-#include "base/words.hpp"
+#include "base/enum_names.hpp"
 #include "idlemeter/base/error.hpp"
 
 namespace idlemeter {

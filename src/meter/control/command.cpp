@@ -6,7 +6,7 @@
 #include <cmath>
 #include <nlohmann/json.hpp>
 
-#include "base/words.hpp"
+#include "base/enum_names.hpp"
 #include "idlemeter/base/error.hpp"
 #include "meter/control/state_json.hpp"
 

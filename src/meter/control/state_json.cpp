@@ -3,7 +3,7 @@
 #include <array>
 #include <utility>
 
-#include "base/words.hpp"
+#include "base/enum_names.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_histogram.hpp"
 

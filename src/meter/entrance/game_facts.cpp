@@ -16,9 +16,9 @@
 #include <vector>
 
 #include "base/quiet_thread.hpp"
-#include "idlemeter/meter/process.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/version.hpp"
+#include "meter/entrance/process.hpp"
 #include "meter/entrance/wayland_facts.hpp"
 #include "meter/entrance/x11.hpp"
 #include "meter/session/game.hpp"

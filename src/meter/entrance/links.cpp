@@ -8,7 +8,7 @@
 #include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/draw/image.hpp"
-#include "idlemeter/meter/process.hpp"
+#include "meter/entrance/process.hpp"
 #include "meter/session/game.hpp"
 
 namespace idlemeter::meter {

@@ -1,4 +1,4 @@
-#include "idlemeter/meter/process.hpp"
+#include "meter/entrance/process.hpp"
 
 #include <fmt/format.h>
 #include <signal.h>

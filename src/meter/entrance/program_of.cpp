@@ -12,7 +12,7 @@
 #include <vector>
 
 #include "idlemeter/base/text.hpp"
-#include "idlemeter/meter/process.hpp"
+#include "meter/entrance/process.hpp"
 
 namespace idlemeter {
 namespace {

@@ -13,7 +13,7 @@
 #include <string_view>
 
 #include "idlemeter/base/time.hpp"
-#include "idlemeter/meter/process.hpp"
+#include "meter/entrance/process.hpp"
 
 namespace idlemeter::meter {
 namespace {

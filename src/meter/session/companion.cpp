@@ -13,7 +13,7 @@
 #include "base/launch.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/meter/meter.hpp"
-#include "idlemeter/meter/process.hpp"
+#include "meter/entrance/process.hpp"
 
 namespace idlemeter::meter {
 namespace {

@@ -20,7 +20,6 @@
 #include "idlemeter/face/text_measure.hpp"
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
-#include "idlemeter/meter/process.hpp"
 #include "idlemeter/readings/computed_readings.hpp"
 #include "idlemeter/readings/frame_latency.hpp"
 #include "idlemeter/readings/live_readings.hpp"
@@ -28,6 +27,7 @@
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "meter/entrance/game_facts.hpp"
+#include "meter/entrance/process.hpp"
 
 namespace idlemeter::meter {
 namespace {

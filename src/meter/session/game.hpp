@@ -15,12 +15,12 @@
 #include "idlemeter/face/scene.hpp"
 #include "idlemeter/frames/frame_histogram.hpp"
 #include "idlemeter/frames/frame_record.hpp"
-#include "idlemeter/meter/process.hpp"
 #include "idlemeter/readings/computed_readings.hpp"
 #include "idlemeter/readings/live_readings.hpp"
 #include "idlemeter/readings/run_sink.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/runs/background_recorder.hpp"
+#include "meter/entrance/process.hpp"
 #include "meter/session/attachment.hpp"
 
 namespace idlemeter::meter {

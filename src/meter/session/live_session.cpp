@@ -6,8 +6,8 @@
 #include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/meter/meter.hpp"
-#include "idlemeter/meter/process.hpp"
 #include "idlemeter/readings/live_readings.hpp"
+#include "meter/entrance/process.hpp"
 
 namespace idlemeter::meter {
 namespace {

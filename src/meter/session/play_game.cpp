@@ -14,11 +14,11 @@
 
 #include "idlemeter/draw/face_library.hpp"
 #include "idlemeter/meter/command.hpp"
-#include "idlemeter/meter/process.hpp"
 #include "idlemeter/meter/running_meters.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "idlemeter/settings/chosen_face.hpp"
 #include "meter/entrance/game_environment.hpp"
+#include "meter/entrance/process.hpp"
 #include "meter/session/companion.hpp"
 
 namespace idlemeter {

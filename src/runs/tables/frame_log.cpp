@@ -13,7 +13,7 @@
 #include <system_error>
 #include <unordered_map>
 
-#include "base/words.hpp"
+#include "base/enum_names.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/text.hpp"

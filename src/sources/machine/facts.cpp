@@ -116,7 +116,7 @@ class FactSource : public ReaderSource {
   void add_card(std::vector<Reader>& readers) {
     const auto cards = graphics_cards(root_);
     if (cards.empty()) return;
-    const GraphicsCard card = cards[game_card(cards, root_, game_.pid())];
+    const GraphicsCard& card = cards[game_card(cards, root_, game_.pid())];
     const Device device{card.name, DeviceKind::graphics};
     const std::string folder = card.folder.string();
     add(readers, device, "gpu.name", "GPU name", "GPU", folder, fixed(card.name));
