@@ -7,6 +7,8 @@
 #include <initializer_list>
 #include <memory>
 #include <string>
+#include <type_traits>
+#include <utility>
 #include <vector>
 
 namespace CLI {
@@ -57,6 +59,13 @@ class Command {
 
   /// A subcommand; without `run` it needs one of its own.
   Command add(const std::string& name, const std::string& about, Run run = {});
+
+  /// A subcommand that is given its options.
+  template <typename Options>
+  Command add(const std::string& name, const std::string& about, const std::shared_ptr<Options>& options,
+              std::type_identity_t<std::function<int(const Options&)>> run) {
+    return add(name, about, [options, run = std::move(run)] { return run(*options); });
+  }
 
   Option option(const std::string& names, std::string& into, const std::string& about);
   Option option(const std::string& names, std::vector<std::string>& into, const std::string& about);

@@ -14,6 +14,7 @@
 #include "idlemeter/draw/image.hpp"
 #include "idlemeter/meter/command.hpp"
 #include "idlemeter/meter/meter.hpp"
+#include "idlemeter/meter/watch.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "link/meter_end.hpp"
 #include "link/probe_end.hpp"
@@ -233,6 +234,11 @@ void control(std::string_view bytes) {
       require(json.find('\n') == std::string::npos && nlohmann::json::accept(json));
       require(to_json(answer_from_json(json)) == json);
     };
+    try {  // the other way, as a watcher reads it
+      const std::string update = to_json(update_from_json(bytes.substr(0, end)));
+      require(to_json(update_from_json(update)) == update);
+    } catch (const Error&) {
+    }
     try {
       offline.session.obey(command_from_json(bytes.substr(0, end)), take);
     } catch (const Error& error) {

@@ -10,8 +10,8 @@
 #include <span>
 #include <tuple>
 
+#include "base/csv.hpp"
 #include "base/key_chord.hpp"
-#include "base/line_server.hpp"
 #include "base/local_socket.hpp"
 #include "base/private_socket.hpp"
 #include "folder.hpp"
@@ -23,6 +23,7 @@
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/base/user_folder.hpp"
+#include "idlemeter/base/watched_file.hpp"
 
 namespace idlemeter::base {
 namespace {
@@ -243,169 +244,42 @@ TEST(Columns, AreThoseOfATerminal) {
 }
 
 /// A server and its clients in one thread: what was sent is there when it serves.
-class Lines : public ::testing::Test {
- protected:
-  void start(LineServerOptions options) {
-    server_.emplace(
-        socket(), options,
-        [this](LineServer::Client client, std::string_view line) {
-          heard_.emplace_back(line);
-          last_ = client;
-          if (echo_) server_->answer(client, "you said " + std::string(line));
-        },
-        [this](LineServer::Client) { ++refused_; });
-  }
 
-  [[nodiscard]] std::filesystem::path socket() const { return folder_ / "run/lines"; }
-
-  int connect() {
-    clients_.push_back(connect_to(socket().c_str()));
-    EXPECT_GE(clients_.back(), 0);
-    serve();
-    return clients_.back();
-  }
-
-  void send(int client, const std::string& text) {
-    for (std::size_t sent = 0; sent < text.size();) {
-      const ssize_t some = ::send(client, text.data() + sent, text.size() - sent, MSG_NOSIGNAL);
-      if (some > 0) sent += static_cast<std::size_t>(some);
-      serve();
-      if (some < 0 && errno != EAGAIN) return;
-    }
-  }
-
-  void serve() {
-    for (int i = 0; i < 8; ++i) server_->serve();
-  }
-
-  /// What has come back; "closed" at its end.
-  static std::string read(int client) {
-    char buffer[4096];
-    const ssize_t got = ::recv(client, buffer, sizeof buffer, MSG_DONTWAIT);
-    return got > 0 ? std::string(buffer, static_cast<std::size_t>(got)) : got == 0 ? "closed" : "";
-  }
-
-  ~Lines() override {
-    for (const int client : clients_) ::close(client);
-  }
-
-  testing::Folder folder_;
-  std::optional<LineServer> server_;
-  std::vector<int> clients_;
-  std::vector<std::string> heard_;
-  LineServer::Client last_ = 0;
-  int refused_ = 0;
-  bool echo_ = false;
-};
-
-TEST_F(Lines, ComeInPiecesAndTooLongOnesAreRefused) {
-  start({.line_bytes = 8});
-  const int client = connect();
-  send(client, "on");
-  send(client, "e\ntwo\n\n");
-  EXPECT_EQ(heard_, (std::vector<std::string>{"one", "two", ""}));
-  send(client, "12345678\n123456789\n" + std::string(100'000, 'x') + "\nafter\nunfinished");
-  EXPECT_EQ(heard_.back(), "after");
-  EXPECT_EQ(heard_.size(), 5u);
-  EXPECT_EQ(refused_, 2);
-  ::shutdown(client, SHUT_WR);
-  serve();
-  EXPECT_EQ(refused_, 3) << "a line without an end";
-  EXPECT_EQ(read(client), "closed");
+TEST(Csv, IsWrittenFieldByField) {
+  std::string text;
+  CsvWriter csv(text);
+  csv.raw("run").text("game, or none").text("=1+1").end_line();
+  csv.number(std::int64_t{-3}).number(0.1).number(2.0 / 3, 2).number(std::optional<double>()).empty().end_line();
+  csv.seconds(Nanoseconds{-1'500'000'001}).seconds(Nanoseconds{-1}).milliseconds(Nanoseconds{16'683'400}).end_line();
+  EXPECT_EQ(text, "run,\"game, or none\",'=1+1\r\n-3,0.1,0.67,,\r\n-1.500000001,-0.000000001,16.683400\r\n");
+  text.clear();
+  CsvWriter plain(text, "\n");
+  plain.empty().end_line();
+  plain.text("a").end_line();
+  EXPECT_EQ(text, "\na\n") << "a first field that is empty is one too";
 }
 
-TEST_F(Lines, AreAnsweredOneAfterAnother) {
-  start({.line_bytes = 100, .answers = true});
-  const int client = connect();
-  send(client, "a\nb\n");
-  EXPECT_EQ(heard_, std::vector<std::string>{"a"}) << "the second waits";
-  const LineServer::Client first = last_;
-  server_->answer(first, "1");
-  EXPECT_EQ(heard_.back(), "b");
-  ::shutdown(client, SHUT_WR);
-  serve();
-  server_->answer(first, "2");
-  server_->answer(first, "nobody waits for this");
-  EXPECT_EQ(read(client), "1\n2\n") << "also to one that sends nothing more";
-  serve();
-  EXPECT_EQ(read(client), "closed");
-}
-
-TEST_F(Lines, AnsweredAtOnceDoNotGrowTheStack) {
-  echo_ = true;
-  start({.line_bytes = 100, .answers = true});
-  const int client = connect();
-  std::string many;
-  for (int i = 0; i < 5'000; ++i) many += "x\n";
-  std::string back;
-  for (std::size_t sent = 0; sent < many.size(); sent += 200) {
-    send(client, many.substr(sent, 200));
-    for (std::string part; !(part = read(client)).empty();) back += part;
-  }
-  EXPECT_EQ(heard_.size(), 5'000u);
-  EXPECT_EQ(back.size(), 5'000 * std::string("you said x\n").size());
-  send(client, std::string(200, 'y'));
-  EXPECT_EQ(read(client), "closed") << "its next answer would be another line's";
-}
-
-TEST_F(Lines, WithUnreadAnswersEndTheConnection) {
-  echo_ = true;
-  start({.line_bytes = 100, .answers = true});
-  const int client = connect();
-  send(client, std::string(10'000, '\n'));  // and reads nothing
-  std::string back, part;
-  while (!(part = read(client)).empty() && part != "closed") back += part;
-  EXPECT_EQ(part, "closed");
-  EXPECT_LT(heard_.size(), 10'000u);
-}
-
-TEST_F(Lines, AreStreamedAsFastAsTheClientReads) {
-  using Reader = LineServer::Reader;
-  start({.most_clients = 2, .line_bytes = 100, .answers = true, .newest_first = true});
-  const int client = connect();
-  send(client, "watch\n");
-  const LineServer::Client watcher = last_;
-  const std::string line(100'000, 'x');
-  int sent = 0;
-  for (; server_->reader(watcher) == Reader::ready && sent < 1'000; ++sent) server_->stream(watcher, line);
-  EXPECT_LT(sent, 1'000) << "what isn't read isn't kept";
-  connect();
-  connect();
-  connect();
-  std::size_t lines = 0;
-  for (std::string part; lines < static_cast<std::size_t>(sent);) {
-    part = read(client);
-    ASSERT_NE(part, "closed") << "dropped for a newcomer";
-    lines += static_cast<std::size_t>(std::count(part.begin(), part.end(), '\n'));
-    (void)server_->reader(watcher);
-  }
-  EXPECT_EQ(server_->reader(watcher), Reader::ready);
-  ::shutdown(client, SHUT_RDWR);
-  serve();
-  server_->stream(watcher, "one more");
-  EXPECT_EQ(server_->reader(watcher), Reader::gone);
-}
-
-TEST_F(Lines, HaveALimitedNumberOfClients) {
-  for (const bool newest_first : {false, true}) {
-    start({.most_clients = 2, .newest_first = newest_first});
-    const int first = connect(), second = connect();
-    send(first, "lately\n");
-    const int third = connect();
-    EXPECT_EQ(read(third), newest_first ? "" : "closed");
-    EXPECT_EQ(read(second), newest_first ? "closed" : "") << "silent longest";
-    EXPECT_EQ(read(first), "");
-    server_.reset();
-    EXPECT_FALSE(std::filesystem::exists(socket()));
-  }
-}
-
-TEST_F(Lines, HaveTheirOwnSocket) {
-  start({});
-  EXPECT_THROW(LineServer(socket(), {}, [](LineServer::Client, std::string_view) {}), Error) << "it is in use";
-  EXPECT_LT(connect_to((folder_ / "none").c_str()), 0);
-  EXPECT_LT(connect_to(std::string(300, 'x').c_str()), 0);
-  EXPECT_EQ(errno, ENAMETOOLONG);
+TEST(WatchedFile, NoticesEverySave) {
+  const testing::Folder folder;
+  WatchedFile file(folder / "face.toml");
+  EXPECT_TRUE(file.has_changed());
+  EXPECT_FALSE(file.is_there());
+  EXPECT_FALSE(file.has_changed());
+  const auto expect_change = [&](const char* how, bool is_there) {
+    EXPECT_TRUE(file.has_changed()) << how;
+    EXPECT_EQ(file.is_there(), is_there) << how;
+    EXPECT_FALSE(file.has_changed()) << how;
+  };
+  folder.file("face.toml", "a");
+  expect_change("made", true);
+  std::filesystem::last_write_time(file.path(),
+                                   std::filesystem::last_write_time(file.path()) + std::chrono::seconds(1));
+  expect_change("saved with the same length", true);
+  folder.file("other.toml", "ab");
+  std::filesystem::rename(folder / "other.toml", file.path());
+  expect_change("replaced", true);
+  std::filesystem::remove(file.path());
+  expect_change("removed", false);
 }
 
 }  // namespace

@@ -21,6 +21,7 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/footage/clip.hpp"
+#include "idlemeter/footage/footage_plan.hpp"
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/runs/recorder.hpp"
@@ -305,6 +306,29 @@ TEST_F(FootageFiles, RefuseWhatCannotBe) {
   EXPECT_EQ(before.pictures(), 60);
   EXPECT_EQ(before.extent().width, 0);
   EXPECT_EQ(before.next().width, 0);
+}
+
+TEST(FootageRequests, AreReadAsPeopleWriteThem) {
+  const std::tuple<const char*, std::int64_t, std::int64_t> rates[] = {{"60", 60'000, 1'000},
+                                                                       {"59.94", 60'000, 1'001},
+                                                                       {"23.976", 24'000, 1'001},
+                                                                       {"12.5", 12'500, 1'000},
+                                                                       {"25/1", 25, 1},
+                                                                       {"60000/1001", 60'000, 1'001},
+                                                                       {"0", 0, 0},
+                                                                       {"241", 0, 0},
+                                                                       {"fast", 0, 0},
+                                                                       {"60fps", 0, 0},
+                                                                       {"5/0", 0, 0},
+                                                                       {"1000/1", 0, 0}};
+  for (const auto& [text, count, seconds] : rates) {
+    const auto rate = picture_rate_from(text);
+    EXPECT_EQ(rate ? rate->count : 0, count) << text;
+    EXPECT_EQ(rate ? rate->seconds : 0, seconds) << text;
+  }
+  const std::pair<const char*, std::size_t> marks[] = {{"mark", 1},   {"mark 2", 2}, {"mark3", 3},  {"mark 0", 0},
+                                                       {"mark x", 0}, {"0:42", 0},   {"remark", 0}, {"mark 99999", 0}};
+  for (const auto& [text, number] : marks) EXPECT_EQ(mark_number(text).value_or(0), number) << text;
 }
 
 }  // namespace

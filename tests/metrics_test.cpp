@@ -60,7 +60,7 @@ TEST(FrameHistogram, HoldsPercentilesOfAllMachinesTogether) {
   EXPECT_EQ(odd.count(), 3u);
   EXPECT_EQ(odd.counts().front(), 1u);
   EXPECT_EQ(odd.counts().back(), 1u);
-  EXPECT_EQ(FrameHistogram().since(odd), FrameHistogram()) << "one that began anew";
+  EXPECT_EQ(FrameHistogram().since(odd), FrameHistogram()) << "the game restarted";
 }
 
 TEST(GameFrames, OnlyGrow) {

@@ -8,6 +8,7 @@
 
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
+#include "idlemeter/insight/run_insight.hpp"
 #include "idlemeter/readings/reading.hpp"
 
 namespace idlemeter {
@@ -93,8 +94,8 @@ TEST(PlotData, MarksAreTextsInOrder) {
   other.values = {std::string("Vulkan")};
   const auto found = marks_in({other, marks});
   ASSERT_EQ(found.size(), 2u);
-  EXPECT_EQ(found[0].at, 2);
-  EXPECT_EQ(found[1].text, "2: boss fight");
+  EXPECT_EQ(found[0].at, Moment{2 * kSecond});
+  EXPECT_EQ(found[1].about, "2: boss fight");
   EXPECT_TRUE(marks_in({other}).empty());
 }
 

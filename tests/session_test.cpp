@@ -72,6 +72,34 @@ TEST_F(Session, SendsFramesAndValuesToWhoWatches) {
   EXPECT_THROW(MeterWatch(control(), {}), Error);
 }
 
+TEST(MeterUpdates, AreReadAsTheyWereWrittenOrRefused) {
+  MeterUpdate update{.at = Moment{5 * kSecond}};
+  update.state = {.pid = 7, .visible = true, .games = {{.pid = 8, .name = "Tidepool \xff Rally"}}};
+  update.games = {{.frames = {{Moment{kSecond}, kMillisecond}, {Moment{kSecond}, kMillisecond, kMicrosecond}},
+                   .frames_skipped = 3,
+                   .values = {{"frame.rate", 90.5}, {"game.name", std::string("a\nb")}}}};
+  update.values = {{"gpu.load", Missing{"asleep"}}};
+  const std::string text = to_json(update);
+  EXPECT_EQ(text.find('\n'), std::string::npos);
+  const MeterUpdate read = update_from_json(text);
+  EXPECT_EQ(read.games[0].frames, update.games[0].frames);
+  EXPECT_EQ(read.games[0].frames_skipped, 3u);
+  EXPECT_EQ(read.games[0].values, update.games[0].values);
+  EXPECT_EQ(read.values, update.values);
+  EXPECT_EQ(to_json(read), text);
+  for (const char* wrong :
+       {"", "[]", "{}", R"({"at_ns": 1})", R"({"at_ns": 1, "games": 5})", R"({"at_ns": "x", "games": []})",
+        R"({"at_ns": 1, "games": [], "values": {"a": []}})", R"({"at_ns": 1, "games": [{"new_frames_ns": [[1]]}]})",
+        R"({"at_ns": 1, "games": [{"new_frames_ns": [["a", 2, null]]}]})", R"({"error": {}})"})
+    EXPECT_THROW((void)update_from_json(wrong), Error) << wrong;
+  try {
+    (void)update_from_json(R"({"error": "8 others watch", "code": "refused"})");
+    ADD_FAILURE() << "a refusal is no update";
+  } catch (const Error& error) {
+    EXPECT_EQ(error.code(), Error::Code::refused);
+  }
+}
+
 TEST_F(Session, RecordsFramesValuesAndMarks) {
   link::ProbeEnd probe;
   play_until(probe, has_frames);

@@ -116,7 +116,7 @@ using SharedEdit = std::shared_ptr<EditOptions>;
 
 Command add_command(Command& face, const SharedEdit& options, const char* name, const char* what,
                     const std::function<int(const EditOptions&)>& run) {
-  Command added = face.add(name, what, [options, run] { return run(*options); });
+  Command added = face.add(name, what, options, run);
   added.option("FACE", options->face, "A kept face or a face file").required();
   return added;
 }

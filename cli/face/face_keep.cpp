@@ -136,35 +136,30 @@ std::string check_starter(const std::string& name) {
 constexpr const char* kFace = "A kept face, a face file, or a starter's name";
 using SharedKeep = std::shared_ptr<KeepOptions>;
 
-Command add_command(Command& face, const SharedKeep& options, const char* name, const char* what,
-                    int (*run)(const KeepOptions&)) {
-  return face.add(name, what, [options, run] { return run(*options); });
-}
-
 void add_settings(Command to, const SharedKeep& options) {
   to.option("--settings", options->settings, "The settings file, instead of " + usual_settings_path().string());
 }
 
 /// Which faces there are.
 void add_kept(Command& face, const SharedKeep& options) {
-  Command begin = add_command(face, options, "new", "Start a face of your own from a starter", make);
+  Command begin = face.add("new", "Start a face of your own from a starter", options, make);
   begin.option("NAME", options->name, "A name to keep it under, or a file; existing ones are never overwritten")
       .required();
   begin.option("--from", options->starter, "The starter").shows_default().check(check_starter);
-  add_settings(add_command(face, options, "list", "List the faces that are kept, and the starters", list), options);
-  Command copied = add_command(face, options, "copy", "Copy a face with its pictures", copy);
+  add_settings(face.add("list", "List the faces that are kept, and the starters", options, list), options);
+  Command copied = face.add("copy", "Copy a face with its pictures", options, copy);
   copied.option("FACE", options->face, kFace).required();
   copied.option("NAME", options->name, "A name to keep the copy under, or a file").required();
 }
 
 /// Which game gets which.
 void add_rules(Command& face, const SharedKeep& options) {
-  Command used = add_command(face, options, "use", "Choose the face for a game, or for all without a rule", use);
+  Command used = face.add("use", "Choose the face for a game, or for all without a rule", options, use);
   used.option("FACE", options->face, kFace).required();
   used.option("--game", options->program,
               "A pattern like 'tidepool*' for the game's executable, or '*/Games/*' for its path");
   add_settings(used, options);
-  Command chosen = add_command(face, options, "which", "Show which face a game gets, and why", which);
+  Command chosen = face.add("which", "Show which face a game gets, and why", options, which);
   chosen.option("PROGRAM", options->program, "The game's executable, with its path if rules match paths").required();
   add_settings(chosen, options);
 }
@@ -175,10 +170,10 @@ void add_face_keeping(Command& face) {
   const auto options = std::make_shared<KeepOptions>();
   add_kept(face, options);
   add_rules(face, options);
-  Command packed = add_command(face, options, "pack", "Put a face and its pictures into one file, to share", pack);
+  Command packed = face.add("pack", "Put a face and its pictures into one file, to share", options, pack);
   packed.option("FACE", options->face, kFace).required();
   packed.option("-o,--output", options->bundle, "The bundle to write; by default FACE.zip");
-  Command unpacked = add_command(face, options, "unpack", "Unpack a face that somebody has packed", unpack);
+  Command unpacked = face.add("unpack", "Unpack a face that somebody has packed", options, unpack);
   unpacked.option("BUNDLE", options->bundle, "The file").required();
   unpacked.option("--as", options->name, "The name to keep it under; by default the bundle's");
   add_value_options(unpacked, options->values);

@@ -21,6 +21,7 @@
 #include "idlemeter/runs/reading_table.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
+#include "runs/group_options.hpp"
 #include "values.hpp"
 
 namespace idlemeter::cli {
@@ -117,9 +118,7 @@ void add_changes(Command app) {
           .check(is_picture_name())
           .excludes(json);
   command.flag("--dark", options->dark, "Draw on a dark background").needs(picture);
-  command.lacks("--by,--tag",
-                "runs are named by their numbers here: 'idlemeter runs --tag TAG' lists them, and compare "
-                "and report take both options");
+  lack_groups(command);
   command.option("--store", options->store, "The store with the runs").shows_default();
 }
 

@@ -20,6 +20,7 @@
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
 #include "play/plan_options.hpp"
+#include "runs/group_options.hpp"
 #include "terminal.hpp"
 #include "values.hpp"
 
@@ -196,9 +197,7 @@ void add_footage(Command app) {
       });
   add_picture_options(command, *options);
   add_clip_options(command, options);
-  command.lacks("--by,--tag",
-                "runs are named by their numbers here: 'idlemeter runs --tag TAG' lists them, and compare "
-                "and report take both options");
+  lack_groups(command);
   command.option("--store", options->store, "The store with the runs").shows_default();
 }
 

@@ -18,6 +18,12 @@ void add_group_options(Command command, GroupOptions& options, const std::string
                  "The settings file with the sets of figures, instead of " + usual_settings_path().string());
 }
 
+void lack_groups(Command& command) {
+  command.lacks("--by,--tag",
+                "runs are named by their numbers here: 'idlemeter runs --tag TAG' lists them, and compare "
+                "and report take both options");
+}
+
 FiguresAndGroups read_groups(const Store& store, const GroupOptions& options, std::size_t hitches) {
   GroupChoice choice = options.groups;
   if (!options.by.empty()) choice.by = split(options.by, ',');

@@ -24,6 +24,9 @@ struct GroupOptions {
 /// run.
 void add_group_options(Command command, GroupOptions& options, const std::string& about_runs);
 
+/// For commands that take runs by their numbers alone: says so to who gives --by or --tag.
+void lack_groups(Command& command);
+
 struct FiguresAndGroups {
   FigureSet figures;
   ChosenGroups chosen;

@@ -11,6 +11,7 @@
 #include "idlemeter/runs/store.hpp"
 #include "output.hpp"
 #include "play/plan_options.hpp"
+#include "runs/group_options.hpp"
 #include "values.hpp"
 
 namespace idlemeter::cli {
@@ -64,9 +65,7 @@ void add_plot(Command app) {
       "--size", [options](const std::string& text) { return read_size(text, options->how.width, options->how.height); },
       "Width and height in pixels; by default 1280x720");
   command.flag("--dark", options->how.dark, "Draw on a dark background");
-  command.lacks("--by,--tag",
-                "runs are named by their numbers here: 'idlemeter runs --tag TAG' lists them, and compare "
-                "and report take both options");
+  lack_groups(command);
   command.option("--store", options->store, "The store with the runs").shows_default();
 }
 

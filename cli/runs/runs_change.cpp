@@ -154,7 +154,7 @@ using SharedChange = std::shared_ptr<ChangeOptions>;
 
 Command add_command(Command& runs, const SharedChange& options, const char* name, const char* about,
                     int (*run)(const ChangeOptions&)) {
-  Command added = runs.add(name, about, [options, run] { return run(*options); });
+  Command added = runs.add(name, about, options, run);
   added.option("--store", options->store, "The store with the runs").shows_default();
   return added;
 }
@@ -180,7 +180,7 @@ void add_change(Command& runs, const SharedChange& options) {
 
 void add_add(Command& runs, const SharedChange& options) {
   Command adds = runs.add("add", "Copy runs from other stores and run files into this one, except those it already has",
-                          [options] { return add(*options); });
+                          options, add);
   adds.option("FILE", options->stores, "Stores to copy from, and files that 'runs export --json' wrote").required();
   adds.option("--runs", options->runs, "Only these runs of a store, like 1-5,8").check(is_run_list());
   adds.option("--store", options->store, "The store to add them to, created if it doesn't exist").shows_default();
@@ -189,7 +189,7 @@ void add_add(Command& runs, const SharedChange& options) {
 void add_copy(Command& runs, const SharedChange& options) {
   Command copies =
       runs.add("copy", "Copy the store, or some of its runs, into a new file; safe while a recording is in progress",
-               [options] { return copy(*options); });
+               options, copy);
   copies.option("FILE", options->copied, "The new store; - writes it to the standard output").required();
   copies.option("--runs", options->runs, "Only these runs, like 1-5,8").check(is_run_list());
   copies.flag("--arguments", options->arguments,

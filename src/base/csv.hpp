@@ -43,7 +43,6 @@ class CsvWriter {
     fmt::format_to(std::back_inserter(csv_), "{:.{}f}", value, digits);
     return *this;
   }
-  CsvWriter& number(const std::optional<double>& value, int digits) { return value ? number(*value, digits) : empty(); }
 
   /// Exact, which a double isn't.
   CsvWriter& seconds(Nanoseconds time) { return moved(time, 9); }

@@ -69,6 +69,8 @@ void LineServer::hear(Place client) {
   if (got < 0 && (errno == EAGAIN || errno == EINTR)) return;
   clients_.splice(clients_.end(), clients_, client);
   if (got > 0) client->input.append(buffer, static_cast<std::size_t>(got));
+  // A client that is streamed to is only reported once it has closed its connection for good.
+  if (got <= 0 && client->streams) return leave(client);
   if (got <= 0) client->closed = true;
   take_lines(client);
 }
@@ -142,8 +144,7 @@ void LineServer::stream(Client id, std::string_view text) {
   if (client == clients_.end() || !client->waits) return;
   client->streams = true;
   client->output.append(text).append("\n");
-  // While its line is being handed on, take_lines() needs it afterwards.
-  if (taking_ != id) (void)reader(id);
+  (void)reader(id);
 }
 
 LineServer::Place LineServer::find(Client id) {

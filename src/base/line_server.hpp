@@ -55,7 +55,7 @@ class LineServer {
   Reader reader(Client client);
 
   /// Sends one of many lines to a waiting client, which isn't answered otherwise from then on. If it reads slowly the
-  /// rest of the line is kept, so call this only while reader() says `ready`.
+  /// rest of the line is kept, so call this only while reader() says `ready`, and not from a handler.
   void stream(Client client, std::string_view text);
 
  private:

@@ -10,7 +10,7 @@
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
-#include "idlemeter/insight/plot_data.hpp"
+#include "idlemeter/insight/run_insight.hpp"
 #include "idlemeter/readings/reading.hpp"
 
 namespace idlemeter {
@@ -26,13 +26,13 @@ Nanoseconds moment_in(const Store& store, std::int64_t run, const std::string& t
     if (!time) throw Error(Error::Code::invalid, fmt::format("'{}' isn't a moment", text), "", "write it like 0:42");
     return *time;
   }
-  const std::vector<PlotMark> marks = marks_in(store.series(run, &ReadingInfo::text));
+  const std::vector<RunMark> marks = marks_in(store.series(run, &ReadingInfo::text));
   if (*mark > marks.size())
     throw Error(Error::Code::not_found,
                 marks.empty() ? fmt::format("run {} has no marks", run)
                               : fmt::format("run {} has {} mark{}", run, marks.size(), marks.size() == 1 ? "" : "s"),
                 store.path().string(), "name a time instead, like 0:42");
-  return from_seconds(marks[*mark - 1].at);
+  return marks[*mark - 1].at.time_since_epoch();
 }
 
 /// Finds the clip's moment at which the tone of the recording's start, or of a mark, begins.

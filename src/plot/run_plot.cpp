@@ -145,7 +145,8 @@ void plot_time(Plot& plot, const Store& store, std::vector<Run>& runs, const Run
   for (std::size_t i = 0; !has_frames && i < plot.panels.front().curves.size(); ++i)
     plot.panels.front().curves[i].title = runs[plot.panels.front().curves[i].color].name;
   if (runs.size() != 1) return;
-  plot.marks = marks_in(runs.front().series);
+  for (const RunMark& mark : marks_in(runs.front().series))
+    plot.marks.push_back({in_seconds(mark.at.time_since_epoch()), mark.about});
   for (const RunMeanwhile& other : meanwhile)
     plot.marks.push_back({in_seconds(other.begin), fmt::format("run {}", other.id)});
 }

@@ -88,8 +88,8 @@ Json samples_of(const RunSeries& series) {
 
 Json marks_of(const std::vector<RunSeries>& all) {
   Json json = Json::array();
-  for (const PlotMark& mark : marks_in(all))
-    json.push_back({rounded(mark.at, 3), cut_to(printable(mark.text), kLongestName)});
+  for (const RunMark& mark : marks_in(all))
+    json.push_back({rounded(in_seconds(mark.at.time_since_epoch()), 3), cut_to(printable(mark.about), kLongestName)});
   return json;
 }
 

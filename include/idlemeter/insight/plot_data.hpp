@@ -43,13 +43,4 @@ struct PlotPoint {
 /// A reading's numbers over time; missing ones are left out.
 [[nodiscard]] std::vector<PlotPoint> reading_line(const RunSeries& series);
 
-/// A moment that the user marked while it was recorded.
-struct PlotMark {
-  double at = 0;  ///< seconds since the run's start
-  std::string text;
-};
-
-/// In order of time.
-[[nodiscard]] std::vector<PlotMark> marks_in(const std::vector<RunSeries>& series);
-
 }  // namespace idlemeter

@@ -47,6 +47,9 @@ struct RunMark {
   std::string about;  ///< "2: boss fight": its number, and a text if there is one
 };
 
+/// The marks in a run's readings, in order of time.
+[[nodiscard]] std::vector<RunMark> marks_in(const std::vector<RunSeries>& readings);
+
 /// What makes figures doubtful; docs/statistics.md has the conditions.
 enum class DoubtRule : std::uint8_t {
   empty,

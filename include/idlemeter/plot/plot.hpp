@@ -31,12 +31,18 @@ struct Tick {
   std::string text;
 };
 
+/// A line through all panels.
+struct PlotMark {
+  double at = 0;  ///< on the x axis
+  std::string text;
+};
+
 struct Plot {
   std::string title, x_title;
   std::vector<Panel> panels;
   std::vector<Tick> x_ticks = {};  ///< empty: chosen when it is drawn
   double x_from = 0, x_to = 1;
-  std::vector<PlotMark> marks = {};  ///< dashed lines through all panels
+  std::vector<PlotMark> marks = {};
   int width = 1280, height = 720;
   bool dark = false;
 };

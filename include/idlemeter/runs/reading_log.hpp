@@ -33,7 +33,7 @@ struct LogOptions {
 /// Writes snapshots into a store as a run without frames, with the tag "log": compactly, and safe on the disk within a
 /// second. Devices may come and go. Gaps between snapshots, as of a machine that slept, stay gaps.
 ///
-/// One thread at a time. Once it is made, a store that can't be written isn't an error: see problem().
+/// One thread at a time. Only the constructor throws; problem() reports a store that fails later.
 class ReadingLog {
  public:
   using Clock = std::function<Moment()>;

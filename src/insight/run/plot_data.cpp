@@ -137,16 +137,4 @@ std::vector<PlotPoint> reading_line(const RunSeries& series) {
   return line;
 }
 
-std::vector<PlotMark> marks_in(const std::vector<RunSeries>& series) {
-  std::vector<PlotMark> marks;
-  for (const RunSeries& one : series) {
-    if (one.info.id != "recording.mark") continue;
-    for (std::size_t i = 0; i < one.at.size(); ++i) {
-      if (const auto* text = std::get_if<std::string>(&one.values[i]))
-        marks.push_back({in_seconds(one.at[i].time_since_epoch()), *text});
-    }
-  }
-  return marks;
-}
-
 }  // namespace idlemeter

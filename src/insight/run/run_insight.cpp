@@ -217,14 +217,6 @@ void add_oddities(RunInsight& insight, const Store& store, const std::vector<Rea
     });
 }
 
-std::vector<RunMark> marks_in(const RunSeries* series) {
-  std::vector<RunMark> marks;
-  for (std::size_t i = 0; series != nullptr && i < series->values.size(); ++i) {
-    if (const auto* text = std::get_if<std::string>(&series->values[i])) marks.push_back({series->at[i], *text});
-  }
-  return marks;
-}
-
 /// When the longest frame began; one of over kLongestFrame is none.
 Moment longest_at(const std::vector<FrameRecord>& frames) {
   const auto length = [](const FrameRecord& frame) {
@@ -267,6 +259,15 @@ void add_efficiency(RunInsight& insight) {
 
 }  // namespace
 
+std::vector<RunMark> marks_in(const std::vector<RunSeries>& all) {
+  std::vector<RunMark> marks;
+  const RunSeries* series = find_series(all, kMarkReading);
+  for (std::size_t i = 0; series != nullptr && i < series->values.size(); ++i) {
+    if (const auto* text = std::get_if<std::string>(&series->values[i])) marks.push_back({series->at[i], *text});
+  }
+  return marks;
+}
+
 const ReadingInsight* RunInsight::reading(std::string_view id) const {
   const auto found =
       std::find_if(readings.begin(), readings.end(), [&](const ReadingInsight& one) { return one.info.id == id; });
@@ -295,7 +296,7 @@ RunInsight work_out(const Store& store, RunInfo run, const InsightOptions& optio
   const std::vector<RunSeries> some = store.series(id, [](const ReadingInfo& info) {
     return info.id == "gpu.load" || info.id == kMarkReading || are_doubts_in(info);
   });
-  insight.marks = marks_in(find_series(some, kMarkReading));
+  insight.marks = marks_in(some);
   insight.limits = find_limits(frames, load_of(find_series(some, "gpu.load")));
   insight.limits_by_gpu_times = std::any_of(insight.limits.seconds.begin(), insight.limits.seconds.end(),
                                             [](const LimitedSecond& one) { return one.gpu_share.has_value(); });

@@ -16,7 +16,7 @@ class Control {
  public:
   using Reader = base::LineServer::Reader;
 
-  /// Whoever has sent a command. May be kept as long as the Control.
+  /// The sender of a command. Valid as long as the Control.
   class Client {
    public:
     /// Takes the answer, now or later; ignored if the client has gone.

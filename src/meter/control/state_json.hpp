@@ -17,7 +17,7 @@ template <typename T>
   return object.contains(key) ? std::optional(object[key].get<T>()) : std::nullopt;
 }
 
-/// Sets the key if there is a value; an empty text is none.
+/// Sets the key, unless the value is missing or an empty text.
 template <typename T>
 void put(json& object, const char* key, const std::optional<T>& value) {
   if (value) object[key] = *value;
