@@ -122,6 +122,17 @@ constexpr const char* kResize =
     "eval $(xdotool mousemove 200 200 getmouselocation --shell); for i in $(seq 600); do xdotool windowsize $WINDOW "
     "$((300 + i * 37 % 400)) $((250 + i * 53 % 300)); sleep 0.1; done";
 
+/// What the game and the validation layer wrote, but for the game's own race: between its question for the window's size
+/// and its new swapchain the window may change again, and every program under X then asks for a size of the past.
+std::string written_of(const Session& session) {
+  std::istringstream lines(testing::text_of(session.folder / "game.txt"));
+  std::string text;
+  for (std::string line; std::getline(lines, line);)
+    if (line.find("VUID-VkSwapchainCreateInfoKHR-imageExtent-01274") == std::string::npos)
+      text += line + '\n';
+  return text;
+}
+
 TEST(Play, VulkanIsCleanUnderValidationForAMinuteWhileTheWindowChanges) {
   const Session session;
   {
@@ -130,7 +141,7 @@ TEST(Play, VulkanIsCleanUnderValidationForAMinuteWhileTheWindowChanges) {
     EXPECT_EQ(session.run(kResize).status, 0);
     session.wait_for([](const json& state) { return state["games"][0].value("picture", "") != "500x500"; });
   }
-  const std::string text = testing::text_of(session.folder / "game.txt");
+  const std::string text = written_of(session);
   for (const char* word : {"VUID", "SYNC-", "Validation Error", "Validation Warning", "terminate called", "Assertion"})
     EXPECT_EQ(text.find(word), std::string::npos) << text.substr(text.find(word), 1'000);
   const std::size_t stack = text.find("vkCreateDevice layer callstack"), ours = text.find("IDLEMETER", stack),
