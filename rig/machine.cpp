@@ -111,6 +111,15 @@ void Machine::advance(double seconds, const Demand& demand) {
   settle(state_.memory_used, demand.memory_used * spec_.memory, seconds, 3);
 }
 
+void Machine::advance_core(std::size_t core, double load, double all, double seconds) {
+  State& s = state_;
+  s.core_load[core] = load;
+  s.busy_ticks[core] += 100 * seconds * load;
+  s.idle_ticks[core] += 100 * seconds * (1 - load);
+  settle(s.core_clock[core], 4350 + 700 * (load > 0.5) - 250 * all, seconds, 0.4);
+  settle(s.core_temp[core], s.cpu_temp + 9 * load - 2, seconds, 1);
+}
+
 void Machine::advance_processor(double seconds, const Demand& demand) {
   State& s = state_;
   std::normal_distribution<double> noise(0, 0.02);
@@ -119,11 +128,7 @@ void Machine::advance_processor(double seconds, const Demand& demand) {
   const double rest = std::max(0.0, demand.processor * cores - demand.busiest_core) / (cores - 1);
   for (std::size_t core = 0; core < s.core_load.size(); ++core) {
     const double load = std::clamp((core == 0 ? demand.busiest_core : rest) + noise(random_), 0.0, 1.0);
-    s.core_load[core] = load;
-    s.busy_ticks[core] += 100 * seconds * load;
-    s.idle_ticks[core] += 100 * seconds * (1 - load);
-    settle(s.core_clock[core], 4350 + 700 * (load > 0.5) - 250 * demand.processor, seconds, 0.4);
-    settle(s.core_temp[core], s.cpu_temp + 9 * load - 2, seconds, 1);
+    advance_core(core, load, demand.processor, seconds);
   }
   const double load = std::accumulate(s.core_load.begin(), s.core_load.end(), 0.0) / cores;
   settle(s.cpu_power, spec_.processor_power * (0.15 + std::pow(load, 0.8)), seconds, 0.3);
@@ -171,6 +176,11 @@ void Machine::advance_counters(double seconds, const Demand& demand) {
   s.game_faults += std::max(0.0, demand.reads - 20) * 30 * seconds;
   s.game_read += demand.reads * 1e6 * seconds;
   s.game_engine += 1e9 * seconds * demand.graphics * 0.97;
+  advance_battery(seconds);
+}
+
+void Machine::advance_battery(double seconds) {
+  State& s = state_;
   const double drain = 4 + (spec_.apu ? s.gpu_power : 0.3 * s.gpu_power) + s.cpu_power;
   settle(s.battery_power, drain, seconds, 1);
   s.battery = std::max(0.05, s.battery - s.battery_power * seconds / 3600 / kBatteryCapacity);

@@ -83,7 +83,10 @@ class Machine {
  private:
   void advance_processor(double seconds, const Demand& demand);
   void advance_graphics(double seconds, const Demand& demand);
+  /// A core under that load, while all cores have that share of theirs.
+  void advance_core(std::size_t core, double load, double all, double seconds);
   void advance_counters(double seconds, const Demand& demand);
+  void advance_battery(double seconds);
 
   const Spec& spec_;
   State state_;

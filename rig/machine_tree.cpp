@@ -134,7 +134,10 @@ class Writer {
     tree_.set(process + "status",
               fmt::format("Name:\ttidepool-rally\nVmRSS:\t {:.0f} kB\nThreads:\t38", s_.memory_used * 0.55 * 1024));
     tree_.set(process + "io", fmt::format("rchar: 1\nread_bytes: {:.0f}\nwrite_bytes: 4096000", s_.game_read));
-    if (spec_.graphics.empty() || spec_.proprietary) return;
+    if (!spec_.graphics.empty() && !spec_.proprietary) game_engines(process);
+  }
+
+  void game_engines(const std::string& process) {
     tree_.set(process + "fdinfo/19",
               fmt::format("pos:\t0\ndrm-driver:\tamdgpu\ndrm-client-id:\t41\ndrm-pdev:\t{}\ndrm-memory-vram:\t{:.0f} "
                           "KiB\ndrm-engine-gfx:\t{:.0f} ns\n"

@@ -122,14 +122,13 @@ constexpr const char* kResize =
     "eval $(xdotool mousemove 200 200 getmouselocation --shell); for i in $(seq 600); do xdotool windowsize $WINDOW "
     "$((300 + i * 37 % 400)) $((250 + i * 53 % 300)); sleep 0.1; done";
 
-/// What the game and the validation layer wrote, but for the game's own race: between its question for the window's size
-/// and its new swapchain the window may change again, and every program under X then asks for a size of the past.
+/// What the game and the validation layer wrote, but for the game's own race: between its question for the window's
+/// size and its new swapchain the window may change again, and every program under X then asks for a size of the past.
 std::string written_of(const Session& session) {
   std::istringstream lines(testing::text_of(session.folder / "game.txt"));
   std::string text;
   for (std::string line; std::getline(lines, line);)
-    if (line.find("VUID-VkSwapchainCreateInfoKHR-imageExtent-01274") == std::string::npos)
-      text += line + '\n';
+    if (line.find("VUID-VkSwapchainCreateInfoKHR-imageExtent-01274") == std::string::npos) text += line + '\n';
   return text;
 }
 

@@ -46,15 +46,19 @@ int make(const KeepOptions& options) {
 }
 
 /// Kept faces with what they are used for, then the starters.
+std::string uses_of(const std::string& face, const Settings& settings) {
+  std::string uses = settings.face == face ? "  (for all games without a rule)" : "";
+  for (const GameRule& rule : settings.games) {
+    if (rule.face == face) uses += fmt::format("  (for {})", rule.program);
+  }
+  return uses;
+}
+
 int list(const KeepOptions& options) {
   const Settings settings = settings_in(options.settings_file());
   Table table({Table::Align::left, Table::Align::left});
   for (const KeptFace& kept : kept_faces(usual_faces_folder())) {
-    std::string about = kept.file.string();
-    if (settings.face == kept.name) about += "  (for all games without a rule)";
-    for (const GameRule& rule : settings.games) {
-      if (rule.face == kept.name) about += fmt::format("  (for {})", rule.program);
-    }
+    std::string about = kept.file.string() + uses_of(kept.name, settings);
     if (!parse_face(FaceFile(kept.file).text()).face) about += "  (has mistakes: see 'idlemeter face check')";
     table.add({kept.name, about});
   }
@@ -107,20 +111,23 @@ int pack(const KeepOptions& options) {
 }
 
 /// What this machine doesn't have is shown as missing, not refused.
-int unpack(const KeepOptions& options) {
-  const std::string name = options.name.empty() ? fs::path(options.bundle).stem().string() : options.name;
-  const fs::path file = FaceLibrary().unpack(options.bundle, name);
-  const Face face = load_face(file);
-  print("{}: kept as '{}'\n", file.string(), name);
-  Values values(options.values, readings_of(face));
-  const Snapshot now = values.next(0);
+std::string missing_readings(const Face& face, const Snapshot& now) {
   Table table({Table::Align::left, Table::Align::left});
   for (const std::string& id : readings_of(face)) {
     if (now.find(id).info != nullptr) continue;
     const auto near = nearest_ids(id, now, 1);
     table.add({id, near.empty() ? "" : "nearest here: " + near.front()});
   }
-  if (const std::string missing = table.text("  "); !missing.empty())
+  return table.text("  ");
+}
+
+int unpack(const KeepOptions& options) {
+  const std::string name = options.name.empty() ? fs::path(options.bundle).stem().string() : options.name;
+  const fs::path file = FaceLibrary().unpack(options.bundle, name);
+  const Face face = load_face(file);
+  print("{}: kept as '{}'\n", file.string(), name);
+  Values values(options.values, readings_of(face));
+  if (const std::string missing = missing_readings(face, values.next(0)); !missing.empty())
     print("This machine doesn't have these; they show as –:\n{}", missing);
   return 0;
 }

@@ -73,13 +73,14 @@ int list(const RunsArgs& options) {
   }
   if (options.json) {
     write_raw(runs_json(runs) + "\n");
-  } else {
-    const bool any = !runs.empty() || !store.runs(Store::Facts::none, which(options)).empty();
-    const char* none = any ? "no such runs" : options.removed ? "no removed runs" : "no runs yet";
-    print("{}", runs.empty()
-                    ? fmt::format("{}: {}\n", options.store, none)
-                    : run_list_text(runs, options.sizes ? store.sizes() : std::map<std::int64_t, std::uint64_t>()));
+    return 0;
   }
+  if (!runs.empty()) {
+    print("{}", run_list_text(runs, options.sizes ? store.sizes() : std::map<std::int64_t, std::uint64_t>()));
+    return 0;
+  }
+  const bool any = !store.runs(Store::Facts::none, which(options)).empty();
+  print("{}: {}\n", options.store, any ? "no such runs" : options.removed ? "no removed runs" : "no runs yet");
   return 0;
 }
 

@@ -39,7 +39,7 @@ std::string count_of(std::size_t runs) { return fmt::format("{} run{}", runs, ru
 
 Store store_of(const ChangeOptions& options) { return Store(options.store, Store::Mode::existing); }
 
-int change(const ChangeOptions& options) {
+RunChange run_change(const ChangeOptions& options) {
   RunChange how;
   if (!options.game.empty()) how.game = options.game;
   if (!options.note.empty() || options.no_note) how.note = options.note;
@@ -47,6 +47,11 @@ int change(const ChangeOptions& options) {
   how.tags_to_drop = options.tags_to_drop;
   how.settings = options.notes.settings;
   how.settings_to_drop = options.settings_to_drop;
+  return how;
+}
+
+int change(const ChangeOptions& options) {
+  const RunChange how = run_change(options);
   const bool is_nothing = !how.game && !how.note && how.tags.empty() && how.tags_to_drop.empty() &&
                           how.settings.empty() && how.settings_to_drop.empty();
   if (is_nothing)
@@ -106,6 +111,13 @@ int add(const ChangeOptions& options) {
   return 0;
 }
 
+void write_bytes_of(const fs::path& file) {
+  std::ifstream in(file, std::ios::binary);
+  std::string part(std::size_t{1} << 20, '\0');
+  while (in.read(part.data(), static_cast<std::streamsize>(part.size())) || in.gcount() > 0)
+    write_raw(std::string_view(part).substr(0, static_cast<std::size_t>(in.gcount())));
+}
+
 int copy(const ChangeOptions& options) {
   const auto copy_to = [&](const fs::path& file) {
     return copy_runs(store_of(options), file, run_lists(options.runs), {.arguments = options.arguments});
@@ -114,10 +126,7 @@ int copy(const ChangeOptions& options) {
     const ScratchFolder folder;
     const fs::path file = folder.path() / "runs.db";
     (void)copy_to(file);
-    std::ifstream in(file, std::ios::binary);
-    std::string part(std::size_t{1} << 20, '\0');
-    while (in.read(part.data(), static_cast<std::streamsize>(part.size())) || in.gcount() > 0)
-      write_raw(std::string_view(part).substr(0, static_cast<std::size_t>(in.gcount())));
+    write_bytes_of(file);
     return 0;
   }
   print("{}: {}\n", options.copied, words_of(copy_to(options.copied)));

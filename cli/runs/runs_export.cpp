@@ -74,11 +74,16 @@ void print_run(const LoggedFrames& run, const std::string& as) {
         run.name.empty() ? "" : fmt::format(" ({})", run.name), as);
 }
 
-int import_log(const ImportOptions& options) {
-  const bool is_input = options.file == "-";
+FrameLogFormat log_format(const ImportOptions& options) {
   FrameLogFormat format = options.format;
   if (!options.delimiter.empty()) format.delimiter = options.delimiter == "tab" ? '\t' : options.delimiter.front();
   if (options.decimal_comma || options.decimal_point) format.decimal_comma = options.decimal_comma;
+  return format;
+}
+
+int import_log(const ImportOptions& options) {
+  const bool is_input = options.file == "-";
+  const FrameLogFormat format = log_format(options);
   const std::string name = is_input ? "standard input" : options.file;
   const FrameLog log = is_input ? load_frame_log(0, name, format) : load_frame_log(options.file, format);
   print_log(log, name);

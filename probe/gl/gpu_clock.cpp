@@ -5,16 +5,21 @@
 
 namespace idlemeter::probe {
 
+bool GlGpuClock::make(const Gl& gl) {
+  if (failed_ || gl.QueryCounter == nullptr || gl.GenQueries == nullptr || gl.GetQueryObjectui64v == nullptr)
+    return false;
+  if (made_) return true;
+  GLint bits = 0;
+  if (gl.GetQueryiv != nullptr) gl.GetQueryiv(GL_TIMESTAMP, GL_QUERY_COUNTER_BITS, &bits);
+  failed_ = bits == 0 || !link::times_gpu(gl.slow_clock);
+  if (failed_) return false;
+  gl.GenQueries(2 * kPairs, queries_);
+  made_ = true;
+  return true;
+}
+
 void GlGpuClock::begin(const Gl& gl) {
-  if (failed_ || gl.QueryCounter == nullptr || gl.GenQueries == nullptr || gl.GetQueryObjectui64v == nullptr) return;
-  if (!made_) {
-    GLint bits = 0;
-    if (gl.GetQueryiv != nullptr) gl.GetQueryiv(GL_TIMESTAMP, GL_QUERY_COUNTER_BITS, &bits);
-    failed_ = bits == 0 || !link::times_gpu(gl.slow_clock);
-    if (failed_) return;
-    gl.GenQueries(2 * kPairs, queries_);
-    made_ = true;
-  }
+  if (!make(gl)) return;
   const Moment now = monotonic_now();
   if (gl.slow_clock && now < slow_due_) return;
   if (gl.slow_clock) slow_due_ = now + link::kSlowClockEvery;

@@ -20,6 +20,8 @@ class GlGpuClock {
 
  private:
   static constexpr unsigned kPairs = 32;
+  /// Makes the queries once; false where the GPU has no clock of use.
+  bool make(const Gl& gl);
   void calibrate(const Gl& gl, Moment now);
 
   GLuint queries_[2 * kPairs] = {};

@@ -82,6 +82,11 @@ bool ComputeOverlay::make_buffers(PerImage& image, VkDeviceSize bytes) {
   if (!image.picture.make_larger(device(), bytes, kStored, kMapped) ||
       !image.pixels.make_larger(device(), bytes, kStored | kCopied, VK_MEMORY_PROPERTY_DEVICE_LOCAL_BIT))
     return false;
+  describe(image);
+  return true;
+}
+
+void ComputeOverlay::describe(const PerImage& image) {
   const VkDescriptorBufferInfo buffers[] = {{image.picture.handle, 0, VK_WHOLE_SIZE},
                                             {image.pixels.handle, 0, VK_WHOLE_SIZE}};
   auto write = made<VkWriteDescriptorSet>(VK_STRUCTURE_TYPE_WRITE_DESCRIPTOR_SET);
@@ -90,7 +95,6 @@ bool ComputeOverlay::make_buffers(PerImage& image, VkDeviceSize bytes) {
   write.descriptorType = VK_DESCRIPTOR_TYPE_STORAGE_BUFFER;
   write.pBufferInfo = buffers;
   vk().UpdateDescriptorSets(device().handle, 1, &write, 0, nullptr);
-  return true;
 }
 
 bool ComputeOverlay::take(std::size_t index, const link::ProbeEnd& end, const link::Shown& shown) {

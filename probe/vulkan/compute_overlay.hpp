@@ -36,6 +36,7 @@ class ComputeOverlay final : public Overlay {
   bool make_layout();
   bool make_pipeline();
   bool make_buffers(PerImage& image, VkDeviceSize bytes);
+  void describe(const PerImage& image);
   [[nodiscard]] Region region_of(const link::Slot& slot) const;
   void move(VkCommandBuffer commands, const PerImage& image, VkImageLayout from, VkImageLayout to) const;
   void flush(VkCommandBuffer commands, const PerImage& image, VkPipelineStageFlags from, VkPipelineStageFlags to) const;

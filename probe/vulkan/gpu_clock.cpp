@@ -90,19 +90,23 @@ Nanoseconds VulkanGpuClock::in_nanoseconds(std::int64_t ticks) const {
 }
 
 /// Both clocks are compared once a second (VK_EXT_calibrated_timestamps): they hardly drift apart in between.
+bool VulkanGpuClock::calibrate() {
+  VkCalibratedTimestampInfoEXT infos[2] = {};
+  infos[0].sType = infos[1].sType = VK_STRUCTURE_TYPE_CALIBRATED_TIMESTAMP_INFO_EXT;
+  infos[0].timeDomain = VK_TIME_DOMAIN_DEVICE_EXT;
+  infos[1].timeDomain = VK_TIME_DOMAIN_CLOCK_MONOTONIC_EXT;
+  std::uint64_t times[2] = {}, deviation = 0;
+  if (device_->calls.GetCalibratedTimestampsEXT(device_->handle, 2, infos, times, &deviation) != VK_SUCCESS)
+    return false;
+  calibration_ = times[0];
+  calibrated_ = Moment{Nanoseconds(times[1])};
+  return true;
+}
+
 Nanoseconds VulkanGpuClock::latency(std::uint64_t ended, Moment begun) {
   if (!device_->reads_clocks || begun == Moment{}) return kUnknownTime;
-  if (calibrated_ == Moment{} || begun - calibrated_ > kSecond) {
-    VkCalibratedTimestampInfoEXT infos[2] = {};
-    infos[0].sType = infos[1].sType = VK_STRUCTURE_TYPE_CALIBRATED_TIMESTAMP_INFO_EXT;
-    infos[0].timeDomain = VK_TIME_DOMAIN_DEVICE_EXT;
-    infos[1].timeDomain = VK_TIME_DOMAIN_CLOCK_MONOTONIC_EXT;
-    std::uint64_t times[2] = {}, deviation = 0;
-    if (device_->calls.GetCalibratedTimestampsEXT(device_->handle, 2, infos, times, &deviation) != VK_SUCCESS)
-      return kUnknownTime;
-    calibration_ = times[0];
-    calibrated_ = Moment{Nanoseconds(times[1])};
-  }
+  const bool is_due = calibrated_ == Moment{} || begun - calibrated_ > kSecond;
+  if (is_due && !calibrate()) return kUnknownTime;
   std::uint64_t since = (ended - calibration_) & mask_;
   if (mask_ != ~std::uint64_t{0} && since > mask_ / 2) since |= ~mask_;  // it ended before the clocks were compared
   return calibrated_ + in_nanoseconds(static_cast<std::int64_t>(since)) - begun;

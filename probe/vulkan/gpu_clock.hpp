@@ -45,6 +45,8 @@ class VulkanGpuClock {
   bool record(std::uint32_t pair);
   bool reset(VkQueue queue);
   [[nodiscard]] Nanoseconds in_nanoseconds(std::int64_t ticks) const;
+  /// Asks the clocks of the GPU and of the machine for the same moment.
+  bool calibrate();
   Nanoseconds latency(std::uint64_t ended, Moment begun);
 
   const Device* device_;

@@ -26,16 +26,17 @@ std::optional<double> take_number(std::string_view& text) {
   return number;
 }
 
+std::optional<Nanoseconds> read_clock(double minutes, std::string_view text) {
+  const auto seconds = take_number(text);
+  if (!seconds || !text.empty() || *seconds >= 60) return std::nullopt;
+  return from_seconds(minutes * 60 + *seconds);
+}
+
 std::optional<Nanoseconds> read(std::string_view text, std::string_view unit,
                                 std::span<const std::pair<std::string_view, Nanoseconds>> units) {
   const auto amount = take_number(text);
   if (!amount) return std::nullopt;
-  if (text.starts_with(':')) {
-    text.remove_prefix(1);
-    const auto seconds = take_number(text);
-    if (!seconds || !text.empty() || *seconds >= 60) return std::nullopt;
-    return from_seconds((*amount * 60 + *seconds));
-  }
+  if (text.starts_with(':')) return read_clock(*amount, text.substr(1));
   while (text.starts_with(' ')) text.remove_prefix(1);
   if (text.empty()) text = unit;
   for (const auto& [word, length] : units) {

@@ -11,6 +11,17 @@ void Table::add(std::vector<std::string> row) {
   rows_.push_back(std::move(row));
 }
 
+std::string Table::line(const std::vector<std::string>& row, const std::vector<std::size_t>& widths) const {
+  std::string line;
+  for (std::size_t i = 0; i < row.size(); ++i) {
+    const std::size_t width = columns(row[i]);
+    const std::string fill(row.size() > 1 && widths[i] > width ? widths[i] - width : 0, ' ');
+    line += columns_[i] == Align::right && row.size() > 1 ? fill + row[i] : row[i] + fill;
+    if (i + 1 < row.size()) line += "  ";
+  }
+  return line;
+}
+
 std::string Table::text(std::string_view indent) const {
   std::vector<std::size_t> widths(columns_.size());
   for (const auto& row : rows_) {
@@ -18,15 +29,8 @@ std::string Table::text(std::string_view indent) const {
   }
   std::string text;
   for (const auto& row : rows_) {
-    std::string line(indent);
-    for (std::size_t i = 0; i < row.size(); ++i) {
-      const std::size_t width = columns(row[i]);
-      const std::string fill(row.size() > 1 && widths[i] > width ? widths[i] - width : 0, ' ');
-      line += columns_[i] == Align::right && row.size() > 1 ? fill + row[i] : row[i] + fill;
-      if (i + 1 < row.size()) line += "  ";
-    }
-    line.erase(line.find_last_not_of(' ') + 1);
-    text += line + "\n";
+    const std::string whole = std::string(indent) + line(row, widths);
+    text += whole.substr(0, whole.find_last_not_of(' ') + 1) + "\n";
   }
   return text;
 }

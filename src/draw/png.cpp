@@ -91,12 +91,21 @@ Image load_png(const fs::path& file, std::size_t most_pixels) {
   return decode_png(read.bytes, file.string(), most_pixels);
 }
 
-std::string encode_png(const Image& image) {
-  auto* pixels = const_cast<std::uint32_t*>(image.pixels.data());  // cairo only reads them here
-  const Surface surface(
+namespace {
+
+/// A surface of the image's own pixels, only to be read.
+Surface surface_of(const Image& image) {
+  auto* pixels = const_cast<std::uint32_t*>(image.pixels.data());
+  return {
       cairo_image_surface_create_for_data(reinterpret_cast<unsigned char*>(pixels), CAIRO_FORMAT_ARGB32, image.width,
                                           image.height, image.width * static_cast<int>(sizeof(std::uint32_t))),
-      &cairo_surface_destroy);
+      &cairo_surface_destroy};
+}
+
+}  // namespace
+
+std::string encode_png(const Image& image) {
+  const Surface surface = surface_of(image);
   std::string bytes;
   const auto take = [](void* into, const unsigned char* data, unsigned int size) {
     static_cast<std::string*>(into)->append(reinterpret_cast<const char*>(data), size);

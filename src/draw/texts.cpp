@@ -27,6 +27,14 @@ Mask mask_for(const PangoRectangle& ink, int baseline) {
 }
 
 /// Fills in how strongly the text covers its pixels; nothing if there is no memory for them.
+TextExtent extent_of(PangoLayout* layout) {
+  PangoRectangle logical;
+  pango_layout_get_pixel_extents(layout, nullptr, &logical);
+  const int baseline = PANGO_PIXELS(pango_layout_get_baseline(layout));
+  return {static_cast<double>(logical.width), static_cast<double>(baseline),
+          static_cast<double>(logical.height - baseline)};
+}
+
 void cover(Mask& mask, PangoLayout* layout, int baseline) {
   const std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> surface(
       cairo_image_surface_create(CAIRO_FORMAT_A8, mask.width, mask.height), &cairo_surface_destroy);
@@ -63,14 +71,22 @@ Texts::Texts() : font_map_(pango_cairo_font_map_new()), context_(pango_font_map_
   pango_cairo_context_set_resolution(context_.get(), 72);  // a point is a pixel
 }
 
-GObject<PangoLayout> Texts::layout_of(const std::string& text, const TextStyle& style) const {
-  GObject<PangoLayout> layout(pango_layout_new(context_.get()));
+namespace {
+
+void set_font(PangoLayout* layout, const TextStyle& style) {
   PangoFontDescription* font = pango_font_description_new();
   pango_font_description_set_family(font, style.font.c_str());
   pango_font_description_set_weight(font, style.bold ? PANGO_WEIGHT_BOLD : PANGO_WEIGHT_NORMAL);
   pango_font_description_set_absolute_size(font, style.size * PANGO_SCALE);
-  pango_layout_set_font_description(layout.get(), font);
+  pango_layout_set_font_description(layout, font);
   pango_font_description_free(font);
+}
+
+}  // namespace
+
+GObject<PangoLayout> Texts::layout_of(const std::string& text, const TextStyle& style) const {
+  GObject<PangoLayout> layout(pango_layout_new(context_.get()));
+  set_font(layout.get(), style);
   PangoAttrList* const attributes = pango_attr_list_new();
   pango_attr_list_insert(attributes,
                          pango_attr_font_features_new("tnum=1"));  // digits of one width, so that values don't jitter
@@ -112,13 +128,8 @@ Texts::Known& Texts::known_shown(const std::string& text, const TextStyle& style
   auto entry = texts_.find(Key(text, style));
   if (entry == texts_.end()) {
     if (texts_.size() >= kMost || mask_bytes_ > kMostBytes) forget_oldest();
-    const GObject<PangoLayout> layout = layout_of(text, style);
-    PangoRectangle logical;
-    pango_layout_get_pixel_extents(layout.get(), nullptr, &logical);
-    const int baseline = PANGO_PIXELS(pango_layout_get_baseline(layout.get()));
     KnownText known;
-    known.extent = {static_cast<double>(logical.width), static_cast<double>(baseline),
-                    static_cast<double>(logical.height - baseline)};
+    known.extent = extent_of(layout_of(text, style).get());
     entry = texts_.emplace(Key(text, style), std::move(known)).first;
   }
   entry->second.last_used = ++uses_;

@@ -48,6 +48,13 @@ Nanoseconds find_tone(FootagePlan& plan, bool of_mark) {
 }
 
 /// Over a clip: its size, rate and length, with the run's moment where it is said to be.
+/// The moment of the clip at which the overlay begins.
+Nanoseconds clip_moment(const std::string& text) {
+  if (text.empty()) return Nanoseconds{};
+  if (const auto at = duration_from(text, "s")) return *at;
+  throw Error(Error::Code::invalid, fmt::format("'{}' isn't a moment", text), "", "write it like 0:12.4, or 'tone'");
+}
+
 void lay_over_clip(FootagePlan& plan, const FootageRequest& request) {
   plan.over = load_clip(request.over);
   FootageOptions& options = plan.options;
@@ -55,15 +62,8 @@ void lay_over_clip(FootagePlan& plan, const FootageRequest& request) {
   options.height = plan.over->height;
   options.rate = plan.over->rate;
   options.length = plan.over->length;
-  if (request.clip_from == "tone") {
-    options.from -= find_tone(plan, mark_number(request.from).has_value());
-  } else if (!request.clip_from.empty()) {
-    const auto at = duration_from(request.clip_from, "s");
-    if (!at)
-      throw Error(Error::Code::invalid, fmt::format("'{}' isn't a moment", request.clip_from), "",
-                  "write it like 0:12.4, or 'tone'");
-    options.from -= *at;
-  }
+  options.from -= request.clip_from == "tone" ? find_tone(plan, mark_number(request.from).has_value())
+                                              : clip_moment(request.clip_from);
 }
 
 }  // namespace

@@ -162,13 +162,9 @@ const Low* Summary::low(Share share, LowDefinition definition) const {
   return nullptr;
 }
 
-std::vector<std::string> Summary::remarks() const {
-  std::vector<std::string> remarks;
-  if (frames == 0) remarks.emplace_back("no frames: no figure is defined");
-  if (left_out > 0) {
-    remarks.push_back(fmt::format("{} interval{} of zero or less or over an hour left out of every figure", left_out,
-                                  left_out == 1 ? "" : "s"));
-  }
+namespace {
+
+void add_remarks(const std::vector<Low>& lows, std::size_t frames, std::vector<std::string>& remarks) {
   const Low* previous = nullptr;
   for (const Low& low : lows) {
     if (!low.enough_frames && (previous == nullptr || previous->share != low.share)) {
@@ -177,6 +173,18 @@ std::vector<std::string> Summary::remarks() const {
     }
     previous = &low;
   }
+}
+
+}  // namespace
+
+std::vector<std::string> Summary::remarks() const {
+  std::vector<std::string> remarks;
+  if (frames == 0) remarks.emplace_back("no frames: no figure is defined");
+  if (left_out > 0) {
+    remarks.push_back(fmt::format("{} interval{} of zero or less or over an hour left out of every figure", left_out,
+                                  left_out == 1 ? "" : "s"));
+  }
+  add_remarks(lows, frames, remarks);
   return remarks;
 }
 

@@ -48,6 +48,20 @@ Json to_json(const Summary& s) {
   return statistics;
 }
 
+Json to_json(const Hitch& hitch) {
+  return {{"begin_s", seconds_of(hitch.begin)},
+          {"length_ms", in_milliseconds(hitch.length)},
+          {"frames", hitch.stutters},
+          {"worst_ms", in_milliseconds(hitch.worst)},
+          {"lost_ms", in_milliseconds(hitch.lost)}};
+}
+
+Json to_json(const std::vector<Doubt>& doubts) {
+  Json json = Json::array();
+  for (const Doubt& doubt : doubts) json.push_back({{"rule", name_of(doubt.rule)}, {"text", doubt.text}});
+  return json;
+}
+
 Json to_json(const Stutters& stutters, Nanoseconds all) {
   Json json = {{"time_s", in_seconds(stutters.time)},
                {"lost_s", in_seconds(stutters.lost)},
@@ -58,13 +72,7 @@ Json to_json(const Stutters& stutters, Nanoseconds all) {
   for (const Stutter& one : stutters.frames)
     json["frames"].push_back(
         {{"at_s", seconds_of(one.at)}, {"ms", in_milliseconds(one.length)}, {"lost_ms", in_milliseconds(one.lost)}});
-  for (const Hitch& one : stutters.hitches) {
-    json["hitches"].push_back({{"begin_s", seconds_of(one.begin)},
-                               {"length_ms", in_milliseconds(one.length)},
-                               {"frames", one.stutters},
-                               {"worst_ms", in_milliseconds(one.worst)},
-                               {"lost_ms", in_milliseconds(one.lost)}});
-  }
+  for (const Hitch& one : stutters.hitches) json["hitches"].push_back(to_json(one));
   return json;
 }
 
@@ -131,8 +139,8 @@ Json to_json(const RunInsight& run, const std::vector<SureFigure>& intervals) {
   json["frames_per_joule"] = {{"graphics", or_null(run.frames_per_joule_graphics)},
                               {"processor", or_null(run.frames_per_joule_processor)},
                               {"both", or_null(run.frames_per_joule_both)}};
-  for (const char* list : {"marks", "doubts", "worst_hitches", "readings", "intervals_95"}) json[list] = Json::array();
-  for (const Doubt& doubt : run.doubts) json["doubts"].push_back({{"rule", name_of(doubt.rule)}, {"text", doubt.text}});
+  for (const char* list : {"marks", "worst_hitches", "readings", "intervals_95"}) json[list] = Json::array();
+  json["doubts"] = to_json(run.doubts);
   for (const RunMark& mark : run.marks) json["marks"].push_back({{"at_s", seconds_of(mark.at)}, {"about", mark.about}});
   for (const HitchInsight& one : run.hitches) json["worst_hitches"].push_back(to_json(one));
   for (const ReadingInsight& one : run.readings) json["readings"].push_back(to_json(one));
@@ -160,9 +168,7 @@ std::string figures_json(const std::vector<RunInsight>& runs, const FigureSet& s
                                 {"value", or_null(figure.value)},
                                 {"of_too_few_frames", figure.is_uncertain}});
     }
-    one["doubts"] = Json::array();
-    for (const Doubt& doubt : run.doubts)
-      one["doubts"].push_back({{"rule", name_of(doubt.rule)}, {"text", doubt.text}});
+    one["doubts"] = to_json(run.doubts);
     all.push_back(std::move(one));
   }
   return text_of(all);

@@ -167,18 +167,25 @@ std::string axes_of(const Plot& plot, std::size_t i, const Place& place, const L
 }
 
 /// The title of the plot and the texts of marks stand in the first panel.
+/// The lines of the plot's marks, with their texts in the first panel.
+std::string marks_of(const Plot& plot, bool with_texts, const Look& look) {
+  std::string s;
+  for (const PlotMark& mark : plot.marks) {
+    s += fmt::format("set arrow from first {0}, graph 0 to first {0}, graph 1 nohead dt 2 lc rgb '{1}'\n", mark.at,
+                     look.mark);
+    if (with_texts)
+      s += fmt::format("set label {} at first {}, graph 0.93 offset 0.5,0 textcolor rgb '{}'\n", quoted(mark.text),
+                       mark.at, look.text);
+  }
+  return s;
+}
+
 std::string texts_of(const Plot& plot, std::size_t i, const Look& look) {
   std::string s = "unset arrow\nunset label\n";
   if (i == 0)
     s += fmt::format("set label {} at screen 0.5, screen {} center font ',14' textcolor rgb '{}'\n", quoted(plot.title),
                      1 - 22.0 / plot.height, look.text);
-  for (const PlotMark& mark : plot.marks) {
-    s += fmt::format("set arrow from first {0}, graph 0 to first {0}, graph 1 nohead dt 2 lc rgb '{1}'\n", mark.at,
-                     look.mark);
-    if (i == 0)
-      s += fmt::format("set label {} at first {}, graph 0.93 offset 0.5,0 textcolor rgb '{}'\n", quoted(mark.text),
-                       mark.at, look.text);
-  }
+  s += marks_of(plot, i == 0, look);
   if (!plot.panels[i].title.empty())
     s += fmt::format("set label {} at graph 0, graph 1 offset 0,0.7 textcolor rgb '{}'\n", quoted(plot.panels[i].title),
                      look.text);

@@ -74,6 +74,14 @@ const RunSeries* series_of(const Run& run, const std::string& id) {
   return found == run.series.end() ? nullptr : &*found;
 }
 
+[[noreturn]] void refuse_unknown(const std::string& id, const Store& store, std::int64_t run) {
+  const std::vector<ReadingInfo> readings = store.readings(run);
+  std::vector<std::string_view> ids;
+  for (const ReadingInfo& one : readings) ids.push_back(one.id);
+  throw Error(Error::Code::not_found, fmt::format("no run has the reading '{}'{}", id, did_you_mean(id, ids)),
+              store.path().string(), "name one that the run has", Error::Hint::run_readings);
+}
+
 Panel panel_of(const Store& store, const std::vector<Run>& runs, const std::string& id, std::size_t columns) {
   Panel panel;
   for (std::size_t i = 0; i < runs.size(); ++i) {
@@ -85,12 +93,8 @@ Panel panel_of(const Store& store, const std::vector<Run>& runs, const std::stri
     panel.curves.push_back({"", thinned(reading_line(*series), columns), i, Curve::Look::line});
     panel.from_zero = series->info.unit != Unit::celsius && series->info.unit != Unit::megahertz;
   }
-  if (!panel.curves.empty()) return panel;
-  const std::vector<ReadingInfo> readings = store.readings(runs.front().info.id);
-  std::vector<std::string_view> ids;
-  for (const ReadingInfo& one : readings) ids.push_back(one.id);
-  throw Error(Error::Code::not_found, fmt::format("no run has the reading '{}'{}", id, did_you_mean(id, ids)),
-              store.path().string(), "name one that the run has", Error::Hint::run_readings);
+  if (panel.curves.empty()) refuse_unknown(id, store, runs.front().info.id);
+  return panel;
 }
 
 bool any_frames(const std::vector<Run>& runs) {
@@ -130,6 +134,13 @@ void add_frames(const Plot& plot, Run& run, std::size_t place, Panel& rate, Pane
   time.curves.push_back(std::move(dots));
 }
 
+void add_marks(Plot& plot, const Run& run, const std::vector<RunMeanwhile>& meanwhile) {
+  for (const RunMark& mark : marks_in(run.series))
+    plot.marks.push_back({in_seconds(mark.at.time_since_epoch()), mark.about});
+  for (const RunMeanwhile& other : meanwhile)
+    plot.marks.push_back({in_seconds(other.begin), fmt::format("run {}", other.id)});
+}
+
 void plot_time(Plot& plot, const Store& store, std::vector<Run>& runs, const RunPlotOptions& options) {
   std::tie(plot.x_from, plot.x_to) = reach_of(runs, options);
   Panel rate{"Frame rate of each second", "FPS", {}, 1}, time{"Time of each frame", "ms", {}, 2};
@@ -144,11 +155,7 @@ void plot_time(Plot& plot, const Store& store, std::vector<Run>& runs, const Run
     plot.panels.push_back(panel_of(store, runs, id, static_cast<std::size_t>(plot.width)));
   for (std::size_t i = 0; !has_frames && i < plot.panels.front().curves.size(); ++i)
     plot.panels.front().curves[i].title = runs[plot.panels.front().curves[i].color].name;
-  if (runs.size() != 1) return;
-  for (const RunMark& mark : marks_in(runs.front().series))
-    plot.marks.push_back({in_seconds(mark.at.time_since_epoch()), mark.about});
-  for (const RunMeanwhile& other : meanwhile)
-    plot.marks.push_back({in_seconds(other.begin), fmt::format("run {}", other.id)});
+  if (runs.size() == 1) add_marks(plot, runs.front(), meanwhile);
 }
 
 void plot_spread(Plot& plot, const std::vector<Run>& runs) {
@@ -165,21 +172,27 @@ void plot_spread(Plot& plot, const std::vector<Run>& runs) {
   plot.panels = {panel};
 }
 
+/// Where a percentile stands: each further nine is as long as the one before it.
+double place_of_percentile(double percent) { return -std::log10(1 - percent / 100); }
+
+void add_percentile_ticks(Plot& plot) {
+  for (const double percent : {0.0, 50.0, 75.0, 90.0, 95.0, 99.0, 99.9, 99.99, 99.999})
+    plot.x_ticks.push_back({place_of_percentile(percent), fmt::format("{:g}", percent)});
+  plot.x_title = "percentile (so many percent of the frames are as fast or faster)";
+}
+
 void plot_percentiles(Plot& plot, const std::vector<Run>& runs) {
-  const auto place = [](double percent) { return -std::log10(1 - percent / 100); };
   Panel panel{"", "frame time, ms", {}, 1};
   for (std::size_t i = 0; i < runs.size(); ++i) {
     Curve curve{name_with_figures(runs[i]), percentile_curve(runs[i].frames), i, Curve::Look::line};
     for (PlotPoint& point : curve.points) {
-      point.x = place(point.x);
+      point.x = place_of_percentile(point.x);
       plot.x_to = std::max(plot.x_to, point.x);
     }
     panel.curves.push_back(std::move(curve));
   }
-  for (const double percent : {0.0, 50.0, 75.0, 90.0, 95.0, 99.0, 99.9, 99.99, 99.999})
-    plot.x_ticks.push_back({place(percent), fmt::format("{:g}", percent)});
+  add_percentile_ticks(plot);
   plot.title = game_of(runs) + "percentiles of frame time";
-  plot.x_title = "percentile (so many percent of the frames are as fast or faster)";
   plot.panels = {panel};
 }
 

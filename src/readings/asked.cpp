@@ -28,15 +28,18 @@ void AskedSource::discover(Moment now) {
 }
 
 /// A batch of missing values; discovers if that is due. A source that throws has no readings, or the ones it had.
-std::shared_ptr<Batch> AskedSource::empty_batch(Moment now) {
-  if (list_ == nullptr || now - discovered_ >= rescan_) {
-    problem_.clear();
-    try {
-      discover(now);
-    } catch (const std::exception& failure) {
-      problem_ = failure.what();
-    }
+void AskedSource::discover_if_due(Moment now) {
+  if (list_ != nullptr && now - discovered_ < rescan_) return;
+  problem_.clear();
+  try {
+    discover(now);
+  } catch (const std::exception& failure) {
+    problem_ = failure.what();
   }
+}
+
+std::shared_ptr<Batch> AskedSource::empty_batch(Moment now) {
+  discover_if_due(now);
   if (list_ == nullptr) list_ = std::make_shared<const ReadingList>(std::vector<ReadingInfo>{});
   auto batch = std::make_shared<Batch>();
   batch->list = list_;

@@ -26,6 +26,7 @@ class AskedSource {
   [[nodiscard]] const Source& source() const { return *source_; }
 
  private:
+  void discover_if_due(Moment now);
   std::shared_ptr<Batch> empty_batch(Moment now);
   void discover(Moment now);
 

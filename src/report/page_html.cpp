@@ -194,6 +194,18 @@ std::string summary_section(const std::vector<RunGroup>& groups, const FigureSet
   return section("summary", "Summary", content);
 }
 
+std::string others_table(const Comparison& comparison) {
+  std::vector<Cell> heads = {{"What"}};
+  for (const std::string& name : comparison.names) heads.push_back({html(name)});
+  std::string rows;
+  for (const OtherDifference& other : comparison.others) {
+    std::vector<Cell> cells = {{html(other.what), Cell::Kind::row_head}};
+    for (const std::string& value : other.values) cells.push_back({long_text(value)});
+    rows += row(cells);
+  }
+  return table("What else differs", head(heads), rows);
+}
+
 std::string comparison_section(const Comparison& comparison, double confidence) {
   std::string text = comparison.figures.empty() ? "" : headline(comparison, confidence);
   for (const ComparedFigure& figure : comparison.figures) text += compared(comparison, figure);
@@ -201,17 +213,7 @@ std::string comparison_section(const Comparison& comparison, double confidence) 
   for (const std::string& line : odd_run_words(comparison)) odd.push_back(html(line));
   for (const std::string& line : doubt_words(comparison)) odd.push_back(html(line));
   text += list("doubts", odd);
-  if (!comparison.others.empty()) {
-    std::vector<Cell> heads = {{"What"}};
-    for (const std::string& name : comparison.names) heads.push_back({html(name)});
-    std::string rows;
-    for (const OtherDifference& other : comparison.others) {
-      std::vector<Cell> cells = {{html(other.what), Cell::Kind::row_head}};
-      for (const std::string& value : other.values) cells.push_back({long_text(value)});
-      rows += row(cells);
-    }
-    text += "<h3>What else differs</h3>\n" + table("What else differs", head(heads), rows);
-  }
+  if (!comparison.others.empty()) text += "<h3>What else differs</h3>\n" + others_table(comparison);
   return section("comparison", "Comparison", text);
 }
 

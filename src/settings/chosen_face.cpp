@@ -22,6 +22,20 @@ std::optional<ChosenFace> face_for(const Settings& settings, const fs::path& exe
   return settings.face.empty() ? std::nullopt : std::optional(ChosenFace{settings.face, {}});
 }
 
+namespace {
+
+/// The place of the program's rule among the games; their count if it has none.
+std::size_t rule_of(std::string_view program, const toml::array* games) {
+  const std::size_t count = games == nullptr ? 0 : games->size();
+  for (std::size_t i = 0; i < count; ++i) {
+    const toml::table* rule = games->get(i)->as_table();
+    if (rule != nullptr && (*rule)["program"].value_or(std::string()) == program) return i;
+  }
+  return count;
+}
+
+}  // namespace
+
 std::string with_face_chosen(const std::string& settings, std::string_view face, std::string_view program) {
   TomlText text(settings, "settings");
   if (program.empty()) {
@@ -29,15 +43,12 @@ std::string with_face_chosen(const std::string& settings, std::string_view face,
     return text.text();
   }
   const toml::array* games = text.root()["game"].as_array();
-  const std::size_t rules = games == nullptr ? 0 : games->size();
-  for (std::size_t i = 0; i < rules; ++i) {
-    const toml::table* rule = games->get(i)->as_table();
-    if (rule == nullptr || (*rule)["program"].value_or(std::string()) != program) continue;
-    text.set({"game", i}, "face", toml_string(face));
-    return text.text();
-  }
-  text.insert({"game"}, rules,
-              fmt::format("[[game]]\nprogram = {}\nface = {}", toml_string(program), toml_string(face)));
+  const std::size_t rule = rule_of(program, games);
+  if (games != nullptr && rule < games->size())
+    text.set({"game", rule}, "face", toml_string(face));
+  else
+    text.insert({"game"}, rule,
+                fmt::format("[[game]]\nprogram = {}\nface = {}", toml_string(program), toml_string(face)));
   return text.text();
 }
 

@@ -271,6 +271,11 @@ void read_recording(TableReader& table, RecordingChoices& recording) {
 }
 
 /// [figures] with sets like publish = ["frame.average", "frame.low@1%"]; any name is right that isn't an id.
+bool is_figure_set(std::string_view name, const std::vector<std::string>& ids) {
+  return !ids.empty() && std::find(ids.begin(), ids.end(), "") == ids.end() &&
+         name.find_first_of(".,") == std::string_view::npos;
+}
+
 void read_figures(TableReader& table, Settings& settings) {
   const toml::node* node = table.find("figures");
   if (node == nullptr) return;
@@ -278,9 +283,7 @@ void read_figures(TableReader& table, Settings& settings) {
   if (sets == nullptr) return table.report(*node, "'figures' is a table of sets like publish = [\"frame.average\"]");
   for (const auto& [name, ids] : *sets) {
     const auto set = strings_of(ids);
-    const bool right = set && !set->empty() && std::find(set->begin(), set->end(), "") == set->end() &&
-                       name.str().find_first_of(".,") == std::string_view::npos;
-    if (right) {
+    if (set && is_figure_set(name.str(), *set)) {
       settings.figures.emplace(name.str(), *set);
     } else {
       table.report(ids, fmt::format("the set '{}' is an array of ids, like [\"frame.average\", \"gpu.power\"], and its "

@@ -27,6 +27,8 @@ class Table {
   [[nodiscard]] std::string text(std::string_view indent = "") const;
 
  private:
+  [[nodiscard]] std::string line(const std::vector<std::string>& row, const std::vector<std::size_t>& widths) const;
+
   std::vector<Align> columns_;
   std::vector<std::vector<std::string>> rows_;
 };

@@ -66,24 +66,28 @@ Row read_row(TableReader& table) {
 }
 
 /// What rows and pins may have together.
-void check_size(TableReader& table, const Face& face) {
-  std::size_t cells = 0, traces = 0;
+std::size_t spans_in(const Face& face) {
   std::set<std::string> spans;
-  for_each_cell(face, [&](const Cell& cell) {
-    ++cells;
-    traces += cell.trace() != nullptr ? 1 : 0;
-  });
   for (const std::string& id : readings_of(face)) {
     if (const auto statistic = frame_statistic(id); statistic && statistic->span)
       spans.insert(to_string(*statistic->span));
   }
+  return spans.size();
+}
+
+void check_size(TableReader& table, const Face& face) {
+  std::size_t cells = 0, traces = 0;
+  for_each_cell(face, [&](const Cell& cell) {
+    ++cells;
+    traces += cell.trace() != nullptr ? 1 : 0;
+  });
   const auto limit = [&](std::size_t count, const char* what, std::size_t most) {
     if (count > most)
       table.report(table.table(), fmt::format("a face with {} {}; up to {} are taken", count, what, most));
   };
   limit(cells, "cells and pins", limits::kCells);
   limit(traces, "traces", limits::kTraces);
-  limit(spans.size(), "different spans", limits::kSpans);
+  limit(spans_in(face), "different spans", limits::kSpans);
 }
 
 Face read_face_table(TableReader& table) {

@@ -174,8 +174,9 @@ void add_to(FaceText& face, const FaceAddition& what) {
   }
 }
 
-std::vector<FacePart> face_parts(const Face& face) {
-  std::vector<FacePart> parts;
+namespace {
+
+void add_rows(const Face& face, std::vector<FacePart>& parts) {
   for (std::size_t i = 0; i < face.rows.size(); ++i) {
     const std::string row = part_name(face, i);
     parts.push_back({row, "", face.rows[i].label == row ? "" : face.rows[i].label});
@@ -184,6 +185,13 @@ std::vector<FacePart> face_parts(const Face& face) {
       parts.push_back({fmt::format("{}/{}", row, j + 1), cell.reading, about(cell), true});
     }
   }
+}
+
+}  // namespace
+
+std::vector<FacePart> face_parts(const Face& face) {
+  std::vector<FacePart> parts;
+  add_rows(face, parts);
   for (std::size_t i = 0; i < face.pins.size(); ++i) {
     const Pin& pin = face.pins[i];
     const auto* shown = std::get_if<CellPin>(&pin.what);

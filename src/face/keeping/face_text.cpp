@@ -65,12 +65,16 @@ struct FaceText::State {
     }
     const auto number = number_after("row:", part);
     if (number && *number <= rows) return *number - 1;
+    refuse_row(part, labels);
+  }
+
+  [[noreturn]] void refuse_row(std::string_view part, const std::vector<std::string>& labels) const {
     std::vector<std::string_view> known;
     for (const std::string& label : labels) {
       if (!label.empty()) known.push_back(label);
     }
     const std::string hint = did_you_mean(part, known);
-    const std::string all = rows == 0 ? "; it has none" : fmt::format("; it has row:1 to row:{}", rows);
+    const std::string all = labels.empty() ? "; it has none" : fmt::format("; it has row:1 to row:{}", labels.size());
     throw Error(Error::Code::not_found, fmt::format("there is no row '{}'{}", part, hint.empty() ? all : hint), name);
   }
 

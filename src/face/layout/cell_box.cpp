@@ -75,6 +75,12 @@ void write_span(const Look& look, CellBox& box) {
 }
 
 /// Fills in what is written, and returns the widest text that it is likely to become.
+std::string widest_number(Unit unit, int digits) {
+  std::string widest(whole_digits(unit), '8');
+  if (digits > 0) widest += "." + std::string(static_cast<std::size_t>(digits), '8');
+  return widest;
+}
+
 std::string write_value(const Look& look, CellBox& box) {
   const Snapshot::Entry entry = look.values.find(box.id);
   box.info = entry.info;
@@ -89,9 +95,7 @@ std::string write_value(const Look& look, CellBox& box) {
     box.shown = convert(*now, entry.info->unit, unit);
     box.value = format_number(*box.shown, shown_digits(unit, *box.shown, digits));
   }
-  std::string widest(whole_digits(unit), '8');
-  if (digits > 0) widest += "." + std::string(static_cast<std::size_t>(digits), '8');
-  return widest;
+  return widest_number(unit, digits);
 }
 
 Color faint(Color color, double share) {

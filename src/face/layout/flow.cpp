@@ -7,6 +7,16 @@
 namespace idlemeter::face {
 namespace {
 
+namespace {
+
+double width_of_cells(const FlowBlock& block, const FlowRow& row, const FlowGaps& gaps) {
+  double width = -gaps.cells;
+  for (std::size_t i = 0; i < row.cells.size(); ++i) width += block.room(row, i) + gaps.cells;
+  return std::max(width, 0.0);
+}
+
+}  // namespace
+
 FlowBlock block_of(std::span<const FlowRow> all, std::size_t first, std::size_t count, const FlowGaps& gaps) {
   FlowBlock block{.first = first, .rows = count};
   const auto rows = all.subspan(first, count);
@@ -17,11 +27,8 @@ FlowBlock block_of(std::span<const FlowRow> all, std::size_t first, std::size_t 
       if (row.lines_up[i]) block.columns[i] = std::max(block.columns[i], row.cells[i]);
     }
   }
-  for (const FlowRow& row : rows) {
-    double width = -gaps.cells;
-    for (std::size_t i = 0; i < row.cells.size(); ++i) width += block.room(row, i) + gaps.cells;
-    block.width = std::max(block.width, (row.wide ? 0 : block.label) + std::max(width, 0.0));
-  }
+  for (const FlowRow& row : rows)
+    block.width = std::max(block.width, (row.wide ? 0 : block.label) + width_of_cells(block, row, gaps));
   return block;
 }
 

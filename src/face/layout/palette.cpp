@@ -1,5 +1,8 @@
 // A hue for each kind of device. Kinds that stand side by side on a face differ in lightness or along blue to yellow,
 // the axis that people who see few colours keep.
+#include <algorithm>
+#include <span>
+
 #include "idlemeter/face/color.hpp"
 #include "idlemeter/face/face.hpp"
 #include "idlemeter/readings/reading.hpp"
@@ -7,48 +10,24 @@
 namespace idlemeter {
 namespace {
 
-Color shore(DeviceKind kind) {
-  switch (kind) {
-    case DeviceKind::processor:
-      return {117, 192, 237, 255};
-    case DeviceKind::graphics:
-      return {255, 166, 66, 255};
-    case DeviceKind::memory:
-      return {176, 140, 255, 255};
-    case DeviceKind::disk:
-      return {177, 255, 197, 255};
-    case DeviceKind::network:
-      return {250, 112, 164, 255};
-    case DeviceKind::battery:
-      return {255, 218, 137, 255};
-    case DeviceKind::board:
-      return {178, 190, 208, 255};
-    case DeviceKind::frames:
-      return {240, 244, 250, 255};
-    default:
-      return {214, 220, 228, 255};
-  }
-}
+struct Hue {
+  DeviceKind kind;
+  Color color;
+};
 
-Color beacon(DeviceKind kind) {
-  switch (kind) {
-    case DeviceKind::processor:
-      return {62, 167, 233, 255};
-    case DeviceKind::graphics:
-      return {198, 122, 12, 255};
-    case DeviceKind::memory:
-      return {134, 103, 255, 255};
-    case DeviceKind::disk:
-      return {13, 255, 133, 255};
-    case DeviceKind::network:
-      return {255, 82, 140, 255};
-    case DeviceKind::battery:
-      return {255, 212, 38, 255};
-    case DeviceKind::board:
-      return {164, 184, 216, 255};
-    default:
-      return {255, 255, 255, 255};
-  }
+constexpr Color kShoreElse{214, 220, 228, 255}, kBeaconElse{255, 255, 255, 255};
+constexpr Hue kShore[] = {{DeviceKind::processor, {117, 192, 237, 255}}, {DeviceKind::graphics, {255, 166, 66, 255}},
+                          {DeviceKind::memory, {176, 140, 255, 255}},    {DeviceKind::disk, {177, 255, 197, 255}},
+                          {DeviceKind::network, {250, 112, 164, 255}},   {DeviceKind::battery, {255, 218, 137, 255}},
+                          {DeviceKind::board, {178, 190, 208, 255}},     {DeviceKind::frames, {240, 244, 250, 255}}};
+constexpr Hue kBeacon[] = {{DeviceKind::processor, {62, 167, 233, 255}}, {DeviceKind::graphics, {198, 122, 12, 255}},
+                           {DeviceKind::memory, {134, 103, 255, 255}},   {DeviceKind::disk, {13, 255, 133, 255}},
+                           {DeviceKind::network, {255, 82, 140, 255}},   {DeviceKind::battery, {255, 212, 38, 255}},
+                           {DeviceKind::board, {164, 184, 216, 255}}};
+
+Color color_in(std::span<const Hue> hues, DeviceKind kind, Color otherwise) {
+  const auto found = std::find_if(hues.begin(), hues.end(), [kind](const Hue& hue) { return hue.kind == kind; });
+  return found == hues.end() ? otherwise : found->color;
 }
 
 }  // namespace
@@ -56,7 +35,7 @@ Color beacon(DeviceKind kind) {
 Color device_color(const Face& face, DeviceKind kind) {
   if (const auto own = face.colors.find(kind); own != face.colors.end()) return own->second;
   if (face.palette == Palette::chalk) return face.text.color;
-  return face.palette == Palette::beacon ? beacon(kind) : shore(kind);
+  return face.palette == Palette::beacon ? color_in(kBeacon, kind, kBeaconElse) : color_in(kShore, kind, kShoreElse);
 }
 
 }  // namespace idlemeter

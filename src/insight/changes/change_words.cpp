@@ -137,6 +137,14 @@ std::string spikes_text(const std::vector<const OddStretch*>& spikes) {
                      fmt::join(times, ", "), moments.size() > kOddTimes ? " …" : "");
 }
 
+std::string odd_list(const std::vector<std::string>& lines, std::size_t most) {
+  if (lines.empty()) return "";
+  std::string text = "Odd:\n";
+  for (std::size_t i = 0; i < std::min(most, lines.size()); ++i) text += fmt::format("  {}\n", lines[i]);
+  if (most < lines.size()) text += fmt::format("  and {} more\n", lines.size() - most);
+  return text;
+}
+
 std::string odd_text(const std::vector<OddStretch>& oddities, bool all) {
   std::vector<std::string> lines;
   std::map<std::string, std::vector<const OddStretch*>> spikes;
@@ -150,12 +158,7 @@ std::string odd_text(const std::vector<OddStretch>& oddities, bool all) {
     spikes[odd.info.id].push_back(&odd);
   }
   for (const std::string& id : order) lines.push_back(spikes_text(spikes[id]));
-  if (lines.empty()) return "";
-  std::string text = "Odd:\n";
-  const std::size_t most = all ? lines.size() : std::min(lines.size(), kOddReadings);
-  for (std::size_t i = 0; i < most; ++i) text += fmt::format("  {}\n", lines[i]);
-  if (most < lines.size()) text += fmt::format("  and {} more\n", lines.size() - most);
-  return text;
+  return odd_list(lines, all ? lines.size() : kOddReadings);
 }
 
 }  // namespace
@@ -164,17 +167,25 @@ bool is_plain_to_see(const ReadingChange& change) {
   return change.of_range >= kOfRange && (!is_of_levels(change) || share_of(change) >= kOfLevel);
 }
 
+namespace {
+
+std::vector<ReadingChange> without_mirrors(std::vector<ReadingChange> changes) {
+  std::vector<ReadingChange> kept;
+  for (ReadingChange& one : changes) {
+    const bool is_mirror =
+        std::any_of(kept.begin(), kept.end(), [&](const auto& other) { return mirrors(one, other); });
+    if (!is_mirror) kept.push_back(std::move(one));
+  }
+  return kept;
+}
+
+}  // namespace
+
 std::vector<ChangeEvent> foremost_events(const Changes& changes, bool all) {
   std::vector<ChangeEvent> events;
   for (ChangeEvent event : changes.events) {
     std::stable_sort(event.readings.begin(), event.readings.end(), &leads);
-    std::vector<ReadingChange> kept;
-    for (ReadingChange& one : event.readings) {
-      const bool is_mirror =
-          std::any_of(kept.begin(), kept.end(), [&](const auto& other) { return mirrors(one, other); });
-      if (!is_mirror) kept.push_back(std::move(one));
-    }
-    event.readings = std::move(kept);
+    event.readings = without_mirrors(std::move(event.readings));
     put_devices_first(event.readings);
     if (all || is_plain_to_see(event.readings.front())) events.push_back(std::move(event));
   }

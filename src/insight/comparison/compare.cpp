@@ -100,13 +100,15 @@ std::vector<double> ordinary(const ComparedGroup& group) {
   return values.empty() ? group.values : values;
 }
 
+void work_out(ComparedGroup& group, Scale scale, double confidence) {
+  if (group.values.empty()) return;
+  group.mean = group_mean(group.values, scale);
+  group.spread = group_spread(group.values, scale);
+  group.interval = group_interval(group.values, scale, confidence);
+}
+
 void work_out(ComparedFigure& figure, const CompareOptions& options) {
-  for (ComparedGroup& group : figure.groups) {
-    if (group.values.empty()) continue;
-    group.mean = group_mean(group.values, figure.scale);
-    group.spread = group_spread(group.values, figure.scale);
-    group.interval = group_interval(group.values, figure.scale, options.rules.confidence);
-  }
+  for (ComparedGroup& group : figure.groups) work_out(group, figure.scale, options.rules.confidence);
   const ComparedGroup& base = figure.groups[options.base];
   for (std::size_t g = 0; g < figure.groups.size(); ++g) {
     ComparedGroup& group = figure.groups[g];
@@ -169,18 +171,23 @@ void add_doubts(std::vector<GroupDoubt>& doubts, const RunGroup& group, std::siz
 }
 
 /// The settings and facts of all runs, each with the values that it has in each group.
-std::map<std::string, std::vector<std::set<std::string>>> values_by_name(const std::vector<RunGroup>& groups) {
-  std::map<std::string, std::vector<std::set<std::string>>> all = {{"Game", {}}};
+std::set<std::string> names_of_values(const std::vector<RunGroup>& groups) {
+  std::set<std::string> names = {"Game"};
   for (const RunGroup& group : groups) {
     for (const RunInsight& run : group.runs) {
       for (const auto* pairs : {&run.info.details.settings, &run.info.details.facts}) {
-        for (const auto& [name, value] : *pairs) all[name];
+        for (const auto& [name, value] : *pairs) names.insert(name);
       }
     }
   }
-  for (auto& [name, values] : all) {
+  return names;
+}
+
+std::map<std::string, std::vector<std::set<std::string>>> values_by_name(const std::vector<RunGroup>& groups) {
+  std::map<std::string, std::vector<std::set<std::string>>> all;
+  for (const std::string& name : names_of_values(groups)) {
     for (const RunGroup& group : groups) {
-      auto& of_group = values.emplace_back();
+      auto& of_group = all[name].emplace_back();
       for (const RunInsight& run : group.runs) {
         const std::string* value = name == "Game" ? &run.info.details.game : value_in(run.info, name);
         of_group.insert(value == nullptr ? "–" : *value);
@@ -262,19 +269,23 @@ void expect_any_has(const std::vector<RunInsight>& runs, const std::string& name
 
 }  // namespace
 
+/// A run's values of these settings, which name its group.
+std::string group_name(const RunInfo& run, const std::vector<std::string>& names) {
+  std::vector<std::string> values;
+  for (const std::string& name : names) {
+    const std::string* value = value_in(run, name);
+    values.push_back(value == nullptr ? "–" : *value);
+  }
+  return fmt::format("{}", fmt::join(values, ", "));
+}
+
 std::vector<RunGroup> grouped_by(std::vector<RunInsight> runs, const std::vector<std::string>& names) {
   for (const std::string& name : names) expect_any_has(runs, name);
   std::vector<RunGroup> groups;
   for (RunInsight& run : runs) {
-    std::vector<std::string> values;
-    for (const std::string& name : names) {
-      const std::string* value = value_in(run.info, name);
-      values.push_back(value == nullptr ? "–" : *value);
-    }
-    const std::string group_name = fmt::format("{}", fmt::join(values, ", "));
-    auto group =
-        std::find_if(groups.begin(), groups.end(), [&](const RunGroup& one) { return one.name == group_name; });
-    if (group == groups.end()) group = groups.insert(groups.end(), RunGroup{group_name, {}});
+    const std::string name = group_name(run.info, names);
+    auto group = std::find_if(groups.begin(), groups.end(), [&](const RunGroup& one) { return one.name == name; });
+    if (group == groups.end()) group = groups.insert(groups.end(), RunGroup{name, {}});
     group->runs.push_back(std::move(run));
   }
   return groups;

@@ -21,20 +21,20 @@ std::string mark(const ComparedFigure& figure, std::size_t group) {
   return figure.best == group ? "best" : figure.worst == group ? "worst" : "";
 }
 
+std::vector<std::string> difference_cells(const ComparedFigure& figure, const ComparedGroup& group) {
+  if (!group.difference) return {"", "", "no figure"};
+  return {amount_words(figure.info, *group.difference, group.difference->value),
+          interval_words(figure.info, *group.difference), verdict_words(figure.info, *group.difference)};
+}
+
 std::vector<std::string> row_of(const Comparison& comparison, const ComparedFigure& figure, std::size_t g) {
   const ComparedGroup& group = figure.groups[g];
   std::vector<std::string> row = {printable(comparison.names[g]),
                                   fmt::format("{} run{}", group.values.size(), group.values.size() == 1 ? "" : "s"),
                                   mean_words(figure, group)};
-  if (g == comparison.base) {
-    row.insert(row.end(), {"", "", "base"});
-  } else if (group.difference) {
-    row.insert(row.end(),
-               {amount_words(figure.info, *group.difference, group.difference->value),
-                interval_words(figure.info, *group.difference), verdict_words(figure.info, *group.difference)});
-  } else {
-    row.insert(row.end(), {"", "", "no figure"});
-  }
+  const std::vector<std::string> cells =
+      g == comparison.base ? std::vector<std::string>{"", "", "base"} : difference_cells(figure, group);
+  row.insert(row.end(), cells.begin(), cells.end());
   row.push_back(mark(figure, g));
   return row;
 }

@@ -77,6 +77,18 @@ FigureSet FigureSet::named(const std::string& choice, const std::map<std::string
               "save one under [figures] in the settings, or name figures, like frame.average,frame.low@1%");
 }
 
+namespace {
+
+/// A run may have a reading of that name: those of frames and stutters are known, others are of a machine.
+bool may_be_reading(const std::string& id) {
+  const auto latencies = readings::newest_latencies();
+  if (id.starts_with("frame."))
+    return std::any_of(latencies.begin(), latencies.end(), [&](const ReadingInfo& info) { return info.id == id; });
+  return id.find('.') != std::string::npos && (!id.starts_with("stutter.") || of_stutters(id) != nullptr);
+}
+
+}  // namespace
+
 FigureSet::One FigureSet::read(const std::string& id) {
   One one{.id = id, .statistic = frame_statistic(id)};
   if (one.statistic && !one.statistic->span) return one;
@@ -85,13 +97,8 @@ FigureSet::One FigureSet::read(const std::string& id) {
   const std::string take = id.substr(std::min(blank + 1, id.size()));
   if (take == "least") one.take = Take::least;
   if (take == "most") one.take = Take::most;
-  const auto latencies = readings::newest_latencies();
-  const bool is_of_frames =
-      std::any_of(latencies.begin(), latencies.end(), [&](const ReadingInfo& info) { return info.id == one.reading; });
-  const bool is_possible = one.reading.find('.') != std::string::npos && (!id.starts_with("frame.") || is_of_frames) &&
-                           (!id.starts_with("stutter.") || of_stutters(id) != nullptr);
   const bool is_taken = take.empty() || take == "mean" || one.take != Take::mean;
-  if (one.statistic || !is_possible || !is_taken) refuse(id);
+  if (one.statistic || !may_be_reading(one.reading) || !is_taken) refuse(id);
   return one;
 }
 

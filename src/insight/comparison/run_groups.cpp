@@ -25,15 +25,19 @@ std::optional<std::string> shared_value(const RunGroup& group, const std::string
 }
 
 /// Names the groups after the settings in which they differ, if that makes each name unique. Returns those settings.
-std::vector<std::string> name_by_settings(std::vector<RunGroup>& groups) {
+std::set<std::string> settings_of(const std::vector<RunGroup>& groups) {
   std::set<std::string> settings;
   for (const RunGroup& group : groups) {
     for (const RunInsight& run : group.runs) {
       for (const auto& [name, value] : run.info.details.settings) settings.insert(name);
     }
   }
+  return settings;
+}
+
+std::vector<std::string> name_by_settings(std::vector<RunGroup>& groups) {
   std::vector<std::string> names(groups.size()), used;
-  for (const std::string& setting : settings) {
+  for (const std::string& setting : settings_of(groups)) {
     std::vector<std::optional<std::string>> values;
     for (const RunGroup& group : groups) values.push_back(shared_value(group, setting));
     const std::set<std::optional<std::string>> different(values.begin(), values.end());

@@ -174,21 +174,30 @@ Found warming_up(const RunInsight& insight, const std::vector<RunSeries>& all) {
                                                   warmer.empty() || slower.empty() ? "" : ", ", slower)};
 }
 
+struct Throttling {
+  std::set<std::string> reasons;
+  Nanoseconds time{};
+};
+
+Throttling throttling_of(const RunSeries& series, Nanoseconds length) {
+  Throttling found;
+  for (std::size_t i = 0; i < series.values.size(); ++i) {  // texts are kept where they change
+    const auto* reason = std::get_if<std::string>(&series.values[i]);
+    if (reason == nullptr || *reason == "none" || *reason == "power") continue;
+    const Moment until = i + 1 < series.at.size() ? series.at[i + 1] : Moment{length};
+    found.time += std::max(Nanoseconds{}, until - series.at[i]);
+    found.reasons.insert(*reason);
+  }
+  return found;
+}
+
 /// Readings named "….throttle" give the reason for a lower clock as text, "none" for none. A card at its power limit
 /// does what it was made for.
 Found throttled(const std::vector<RunSeries>& all, const RunInsight& insight) {
   std::string text;
   for (const RunSeries& series : all) {
     if (!series.info.id.ends_with(".throttle") || !series.info.text) continue;
-    std::set<std::string> reasons;
-    Nanoseconds time{};
-    for (std::size_t i = 0; i < series.values.size(); ++i) {  // texts are kept where they change
-      const auto* reason = std::get_if<std::string>(&series.values[i]);
-      if (reason == nullptr || *reason == "none" || *reason == "power") continue;
-      const Moment until = i + 1 < series.at.size() ? series.at[i + 1] : Moment{insight.info.length};
-      time += std::max(Nanoseconds{}, until - series.at[i]);
-      reasons.insert(*reason);
-    }
+    const auto [reasons, time] = throttling_of(series, insight.info.length);
     const double share = insight.info.length > Nanoseconds{} ? in_seconds(time) / in_seconds(insight.info.length) : 0;
     if (share < kThrottled) continue;
     text += fmt::format("{}{} throttled for {:.0f} % of the run ({})", text.empty() ? "" : "; ", series.info.device,

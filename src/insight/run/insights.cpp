@@ -43,22 +43,30 @@ std::string question_of(const InsightOptions& options) {
 }
 
 /// The lows and percentiles that were asked for, in the order of the request, as summarize() gives them.
-void choose_figures(Summary& summary, const SummaryRequest& request) {
-  if (summary.frames == 0) return;
+std::vector<Low> chosen_lows(const Summary& summary, const SummaryRequest& request) {
   std::vector<Low> lows;
   for (const Share share : request.lows) {
     for (const LowDefinition definition : request.definitions) {
       if (const Low* low = summary.low(share, definition)) lows.push_back(*low);
     }
   }
+  return lows;
+}
+
+std::vector<Percentile> chosen_percentiles(const Summary& summary, const SummaryRequest& request) {
   std::vector<Percentile> percentiles;
   for (const double q : request.percentiles) {
     const auto found = std::find_if(summary.percentiles.begin(), summary.percentiles.end(),
                                     [q](const Percentile& one) { return one.q == q; });
     if (found != summary.percentiles.end()) percentiles.push_back(*found);
   }
-  summary.lows = std::move(lows);
-  summary.percentiles = std::move(percentiles);
+  return percentiles;
+}
+
+void choose_figures(Summary& summary, const SummaryRequest& request) {
+  if (summary.frames == 0) return;
+  summary.lows = chosen_lows(summary, request);
+  summary.percentiles = chosen_percentiles(summary, request);
 }
 
 /// The details of runs; of many, all of the store's are read at once.

@@ -75,11 +75,12 @@ Columns chosen_figures(const std::vector<RunFigure>& figures) {
   return columns;
 }
 
+std::string joined(const std::vector<std::string>& parts) { return fmt::format("{}", fmt::join(parts, "; ")); }
+
 Columns columns_of(const RunInsight& run, Columns figures) {
   std::vector<std::string> settings, doubts;
   for (const auto& [name, value] : run.info.details.settings) settings.push_back(name + "=" + value);
   for (const Doubt& doubt : run.doubts) doubts.emplace_back(name_of(doubt.rule));
-  const auto joined = [](const std::vector<std::string>& parts) { return fmt::format("{}", fmt::join(parts, "; ")); };
   Columns columns = {{"run", fmt::format("{}", run.info.id)},
                      {"game", run.info.details.game},
                      {"started (UTC)", run.info.started},

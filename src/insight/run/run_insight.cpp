@@ -180,13 +180,21 @@ class Tally {
   std::size_t over_ = 0;
 };
 
-void add_readings(RunInsight& insight, const Store& store, const std::vector<ReadingInfo>& readings,
-                  const InsightOptions& options) {
-  std::vector<std::pair<std::size_t, Tally>> tallies;  // with their columns
+using ColumnTally = std::pair<std::size_t, Tally>;  // with its column
+
+std::vector<ColumnTally> tallies_of(const RunInsight& insight, const std::vector<ReadingInfo>& readings,
+                                    const InsightOptions& options) {
+  std::vector<ColumnTally> tallies;
   for (std::size_t column = 0; column < readings.size(); ++column) {
     if (!readings[column].text && !is_about_recording(readings[column].id))
       tallies.emplace_back(column, Tally(insight, readings[column], options));
   }
+  return tallies;
+}
+
+void add_readings(RunInsight& insight, const Store& store, const std::vector<ReadingInfo>& readings,
+                  const InsightOptions& options) {
+  std::vector<ColumnTally> tallies = tallies_of(insight, readings, options);
   store.read_samples(insight.info.id, [&](const RunSamples& samples) {
     for (auto& [column, tally] : tallies) {
       if (column >= samples.columns.size()) continue;
@@ -199,6 +207,12 @@ void add_readings(RunInsight& insight, const Store& store, const std::vector<Rea
 }
 
 /// Some readings at once: all those of many hours would take gigabytes.
+void put_oddest_first(std::vector<Oddity>& oddities) {
+  std::stable_sort(oddities.begin(), oddities.end(), [](const Oddity& a, const Oddity& b) {
+    return a.often != b.often ? a.often < b.often : a.spreads > b.spreads;
+  });
+}
+
 void add_oddities(RunInsight& insight, const Store& store, const std::vector<ReadingInfo>& readings) {
   if (insight.hitches.empty()) return;
   constexpr std::int64_t kMostValues = 4'000'000;
@@ -211,10 +225,7 @@ void add_oddities(RunInsight& insight, const Store& store, const std::vector<Rea
          store.series(insight.info.id, [&](const ReadingInfo& info) { return ids.contains(info.id); }))
       add_oddity(insight, one);
   }
-  for (HitchInsight& one : insight.hitches)
-    std::stable_sort(one.oddities.begin(), one.oddities.end(), [](const Oddity& a, const Oddity& b) {
-      return a.often != b.often ? a.often < b.often : a.spreads > b.spreads;
-    });
+  for (HitchInsight& one : insight.hitches) put_oddest_first(one.oddities);
 }
 
 /// When the longest frame began; one of over kLongestFrame is none.

@@ -54,20 +54,27 @@ std::string name_of(const Figure& figure) {
 }
 
 /// What the intervals are about, and why figures have none.
-std::string about(const std::vector<SureFigure>& intervals) {
-  std::vector<std::pair<std::string, std::vector<std::string>>> reasons;
-  bool any = false;
+/// Why figures have no interval, each reason with the names of those figures.
+using Reasons = std::vector<std::pair<std::string, std::vector<std::string>>>;
+
+Reasons reasons_of(const std::vector<SureFigure>& intervals) {
+  Reasons reasons;
   for (const SureFigure& one : intervals) {
-    any = any || one.result.interval;
     if (one.result.interval) continue;
     const auto at =
         std::find_if(reasons.begin(), reasons.end(), [&](const auto& r) { return r.first == one.result.reason; });
     (at == reasons.end() ? reasons.emplace_back(one.result.reason, std::vector<std::string>{}) : *at)
         .second.push_back(name_of(one.figure));
   }
+  return reasons;
+}
+
+std::string about(const std::vector<SureFigure>& intervals) {
+  const bool any =
+      std::any_of(intervals.begin(), intervals.end(), [](const SureFigure& one) { return one.result.interval; });
   std::string text =
       any ? "  intervals: if this stretch of play went on like this; the next run may differ by more\n" : "";
-  for (const auto& [reason, names] : reasons)
+  for (const auto& [reason, names] : reasons_of(intervals))
     text += fmt::format("  no interval for the {}: {}\n", fmt::join(names, ", "), reason);
   return text;
 }

@@ -254,21 +254,22 @@ double student(double freedom, double confidence) {
   return boost::math::quantile(boost::math::students_t(freedom), (1 + confidence) / 2);
 }
 
+constexpr const char* kWanders = "the level wanders over the run; only repeats can tell";
+
 IntervalResult interval_of(const Ranked& frames, const Figure& figure, const IntervalOptions& options) {
   constexpr double kLeastFreedom = 3;
-  const char* const wanders = "the level wanders over the run; only repeats can tell";
   check(figure, options);
   if (frames_beyond(frames.size(), figure) < kLeastFrames || frames.size() < kLeastRun)
     return {std::nullopt, too_few(frames.size(), figure)};
   const double value = figure_of(frames, figure);
   const Spectrum spectrum = spectrum_of(influence_on(frames, figure, value));
-  if (spectrum.wanders()) return {std::nullopt, wanders};
+  if (spectrum.wanders()) return {std::nullopt, kWanders};
   const double t = student(std::max(kLeastFreedom, spectrum.freedom), options.confidence);
   const FigureInterval interval = ends_of(frames, figure, value, t, spectrum.error());
   // A tail has too few frames to show that the level wanders, but moves with it.
   const double reach = std::log(interval.high / interval.low) / 2;
   if (frames.level.wanders() && 2 * std::sqrt(frames.level.slow) > kShareOfReach * reach)
-    return {std::nullopt, wanders};
+    return {std::nullopt, kWanders};
   return {interval, {}};
 }
 

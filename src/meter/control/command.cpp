@@ -97,6 +97,12 @@ void put_plan(json& object, const RecordingPlan& plan) {
   put_notes(object, plan.notes);
 }
 
+Record record_of(const std::string& word) {
+  if (const auto recording = value_of(word, kRecords)) return *recording;
+  throw Error(Error::Code::invalid, fmt::format("a recording can't be told to '{}'", word), "",
+              "use start, stop or toggle");
+}
+
 MeterCommand command_of(const json& object) {
   const std::string word = object["do"];
   MeterCommand command;
@@ -106,12 +112,7 @@ MeterCommand command_of(const json& object) {
                 Error::Hint::list_commands);
   command.what = *what;
   command.face = object.value("name", "");
-  const std::string record = object.value("what", "toggle");
-  const auto recording = value_of(record, kRecords);
-  if (!recording)
-    throw Error(Error::Code::invalid, fmt::format("a recording can't be told to '{}'", record), "",
-                "use start, stop or toggle");
-  command.record = *recording;
+  command.record = record_of(object.value("what", "toggle"));
   command.mark = object.value("text", "");
   command.plan = plan_from(object);
   if (command.what == What::watch) command.watch = watch_from(object);

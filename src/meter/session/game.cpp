@@ -237,6 +237,15 @@ std::string fitted(std::string text, const TextStyle& style, double room, Painte
 }  // namespace
 
 /// A line below the overlay, or above it if there is no room.
+namespace {
+
+Rect around_both(const Rect& a, const Rect& b) {
+  const double left = std::min(a.x, b.x), top = std::min(a.y, b.y);
+  return {left, top, std::max(a.x + a.width, b.x + b.width) - left, std::max(a.y + a.height, b.y + b.height) - top};
+}
+
+}  // namespace
+
 void Game::add_line(Scene& scene, Painter& painter, std::string text, Color ground) const {
   if (text.empty()) return;
   const TextStyle style{"sans", std::max(10.0, std::round(scene.height / 72.0)), false};
@@ -251,11 +260,7 @@ void Game::add_line(Scene& scene, Painter& painter, std::string text, Color grou
   scene.shapes.emplace_back(BoxShape{box, ground, 4});
   scene.shapes.emplace_back(
       TextShape{text, style, {255, 255, 255, 255}, box.x + 6, std::round(box.y + 3 + extent.ascent), Edge::none});
-  const double right = std::max(bounds.x + bounds.width, box.x + box.width);
-  const double bottom = std::max(bounds.y + bounds.height, box.y + box.height);
-  bounds = {std::min(bounds.x, box.x), std::min(bounds.y, box.y), 0, 0};
-  bounds.width = right - bounds.x;
-  bounds.height = bottom - bounds.y;
+  bounds = around_both(bounds, box);
 }
 
 void Game::redraw(Painter& painter) {

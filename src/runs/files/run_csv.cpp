@@ -93,6 +93,20 @@ std::string frames_csv(const Store& store, std::span<const std::int64_t> runs) {
   return csv;
 }
 
+namespace {
+
+std::string readings_heading(const std::vector<ReadingInfo>& columns) {
+  std::string heading;
+  CsvWriter writer(heading);
+  writer.raw("run").raw("at (s)");
+  for (const ReadingInfo& info : columns)
+    writer.text(info.unit == Unit::none ? info.id : fmt::format("{} ({})", info.id, symbol(info.unit)));
+  writer.end_line();
+  return heading;
+}
+
+}  // namespace
+
 std::string readings_csv(const Store& store, std::span<const std::int64_t> runs) {
   std::vector<ReadingInfo> columns;
   std::map<std::string, std::size_t> places;
@@ -102,12 +116,7 @@ std::string readings_csv(const Store& store, std::span<const std::int64_t> runs)
       if (places.try_emplace(info.id, columns.size()).second) columns.push_back(info);
     }
   }
-  std::string csv;
-  CsvWriter writer(csv);
-  writer.raw("run").raw("at (s)");
-  for (const ReadingInfo& info : columns)
-    writer.text(info.unit == Unit::none ? info.id : fmt::format("{} ({})", info.id, symbol(info.unit)));
-  writer.end_line();
+  std::string csv = readings_heading(columns);
   for (const std::int64_t id : runs) ReadingLines(csv, id, places).append(store);
   return csv;
 }

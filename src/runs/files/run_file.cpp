@@ -67,6 +67,12 @@ std::string frames_of(const std::vector<FrameRecord>& frames) {
   return json + "}";
 }
 
+Json value_json(const Value& value) {
+  if (const auto* text = std::get_if<std::string>(&value)) return *text;
+  const auto amount = number(value);
+  return amount ? Json(*amount) : Json();
+}
+
 Json reading_of(const RunSeries& series, const std::vector<Moment>& moments) {
   const ReadingInfo& info = series.info;
   Json json = {{"id", info.id},         {"title", info.title},        {"brief", info.brief},
@@ -77,12 +83,7 @@ Json reading_of(const RunSeries& series, const std::vector<Moment>& moments) {
   for (std::size_t m = 0, i = 0; m < moments.size(); ++m) {
     const bool is_here = i < series.at.size() && series.at[i] == moments[m];
     const Value* const value = is_here ? &series.values[i++] : nullptr;
-    Json one;
-    if (value != nullptr) {
-      if (const auto* text = std::get_if<std::string>(value)) one = *text;
-      if (const auto n = number(*value)) one = *n;
-    }
-    values.push_back(std::move(one));
+    values.push_back(value == nullptr ? Json() : value_json(*value));
   }
   json["values"] = std::move(values);
   return json;
@@ -211,17 +212,21 @@ RunDetails details_of(const Reader& run) {
   return details;
 }
 
+DeviceKind kind_in(const Reader& reading) {
+  const std::string kind = reading.text();
+  const auto* const known =
+      std::find_if(std::begin(kDeviceKinds), std::end(kDeviceKinds), [&](DeviceKind k) { return name_of(k) == kind; });
+  if (known == std::end(kDeviceKinds)) reading.fail(fmt::format("isn't a kind of device: '{}'", kind));
+  return *known;
+}
+
 ReadingInfo info_of(const Reader& reading) {
   ReadingInfo info;
   info.id = reading.at("id").text();
   info.title = reading.at("title").text();
   info.brief = reading.at("brief").text();
   info.device = reading.at("device").text();
-  const std::string kind = reading.at("kind").text();
-  const auto* const known =
-      std::find_if(std::begin(kDeviceKinds), std::end(kDeviceKinds), [&](DeviceKind k) { return name_of(k) == kind; });
-  if (known == std::end(kDeviceKinds)) reading.at("kind").fail(fmt::format("isn't a kind of device: '{}'", kind));
-  info.kind = *known;
+  info.kind = kind_in(reading.at("kind"));
   const auto unit = unit_from(reading.at("unit").text());
   if (!unit && !reading.at("unit").text().empty()) reading.at("unit").fail("isn't a unit");
   info.unit = unit.value_or(Unit::none);

@@ -282,6 +282,13 @@ class Repair {
   }
 
   /// Values whose reading is lost are kept under a name that says so.
+  static void name_lost_reading(Statement& insert, std::int64_t run, std::int64_t place) {
+    insert
+        .bind(run, place, fmt::format("lost.{}", place), std::string("A reading whose name is lost"),
+              std::string(name_of(DeviceKind::own)))
+        .run();
+  }
+
   void name_lost_readings() {
     Statement there(to_, "SELECT count(*), coalesce(max(place), -1) FROM run_reading WHERE run = ?");
     Statement texts(to_, "SELECT coalesce(max(reading), -1) FROM sample_text WHERE run = ?");
@@ -292,11 +299,7 @@ class Repair {
       const std::int64_t places =
           std::max({there.integer(1) + 1, texts.integer(0) + 1, static_cast<std::int64_t>(run.columns)});
       if (count >= places || places > static_cast<std::int64_t>(limits::kReadingsOfRun)) continue;
-      for (std::int64_t place = 0; place < places; ++place)
-        insert
-            .bind(id, place, fmt::format("lost.{}", place), std::string("A reading whose name is lost"),
-                  std::string(name_of(DeviceKind::own)))
-            .run();
+      for (std::int64_t place = 0; place < places; ++place) name_lost_reading(insert, id, place);
       result_.lost.push_back(fmt::format("run {}: the names of {} readings", id, places - count));
     }
   }

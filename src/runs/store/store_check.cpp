@@ -52,7 +52,16 @@ void check_samples(Database& database, std::int64_t run, std::size_t readings, c
   for (rows.bind(run); rows.step();) take(read_sample(rows, file));
 }
 
-void check_readings(Database& database, std::int64_t run, const std::vector<ReadingInfo>& readings) {
+void check_texts(Database& database, std::int64_t run, std::size_t readings) {
+  Statement texts(database, "SELECT DISTINCT reading FROM sample_text WHERE run = ?");
+  for (texts.bind(run); texts.step();) {
+    const std::int64_t reading = texts.integer(0);
+    if (reading < 0 || static_cast<std::size_t>(reading) >= readings)
+      throw damaged("it has texts of a reading that it doesn't have");
+  }
+}
+
+void check_readings(Database& database, std::int64_t run) {
   Statement rows(database, "SELECT place, unit, kind FROM run_reading WHERE run = ? ORDER BY place");
   std::int64_t place = 0;
   for (rows.bind(run); rows.step(); ++place) {
@@ -62,12 +71,6 @@ void check_readings(Database& database, std::int64_t run, const std::vector<Read
     if (std::none_of(std::begin(kDeviceKinds), std::end(kDeviceKinds), has_kind))
       throw damaged("a reading has an unknown kind of device");
   }
-  Statement texts(database, "SELECT DISTINCT reading FROM sample_text WHERE run = ?");
-  for (texts.bind(run); texts.step();) {
-    const std::int64_t reading = texts.integer(0);
-    if (reading < 0 || static_cast<std::size_t>(reading) >= readings.size())
-      throw damaged("it has texts of a reading that it doesn't have");
-  }
 }
 
 void check_run(Database& database, const RunInfo& run, const std::vector<ReadingInfo>& readings,
@@ -75,7 +78,8 @@ void check_run(Database& database, const RunInfo& run, const std::vector<Reading
   Sums sums;
   check_chunks(database, run.id, file, sums);
   check_samples(database, run.id, readings.size(), file, sums);
-  check_readings(database, run.id, readings);
+  check_readings(database, run.id);
+  check_texts(database, run.id, readings.size());
   if (!run.finished) return;
   if (static_cast<std::uint64_t>(sums.frames) != run.frames)
     throw damaged(fmt::format("{} of {} frames can be read", sums.frames, run.frames));

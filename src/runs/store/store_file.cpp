@@ -119,17 +119,23 @@ bool wants_immutable(const Database& database, const std::string& path, Store::M
 
 }  // namespace
 
+namespace {
+
+std::uint64_t big_endian(std::span<const unsigned char> bytes) {
+  std::uint64_t value = 0;
+  for (const unsigned char byte : bytes) value = value << 8 | byte;
+  return value;
+}
+
+}  // namespace
+
 std::uint64_t bytes_missing(const fs::path& file) {
   unsigned char head[100] = {};
   std::ifstream in(file, std::ios::binary);
   if (!in.read(reinterpret_cast<char*>(head), sizeof head) ||
       std::string_view("SQLite format 3") != reinterpret_cast<char*>(head))
     return 0;
-  const auto number = [&](std::size_t at, std::size_t bytes) {
-    std::uint64_t value = 0;
-    for (std::size_t i = 0; i < bytes; ++i) value = value << 8 | head[at + i];
-    return value;
-  };
+  const auto number = [&](std::size_t at, std::size_t bytes) { return big_endian({head + at, bytes}); };
   // https://www.sqlite.org/fileformat2.html: the size in pages holds if it is of the last change.
   const std::uint64_t page = number(16, 2) == 1 ? 65'536 : number(16, 2), pages = number(28, 4);
   std::error_code failed;

@@ -194,15 +194,15 @@ class Frames {
       why = fmt::format("more than {} runs by column '{}'", kMostRuns, printable(format_.split.name));
       return nullptr;
     }
-    if (found == runs_.end()) {
-      log_.runs.push_back({printable(name), {}});
-      if (!format_.split.at) log_.runs.back().frames.reserve(expected_);
-      current_ = &runs_.emplace(std::string(name), Run{log_.runs.size() - 1}).first->second;
-    } else {
-      current_ = &found->second;
-    }
+    current_ = found == runs_.end() ? add_run(name) : &found->second;
     current_name_ = name;
     return current_;
+  }
+
+  Run* add_run(std::string_view name) {
+    log_.runs.push_back({printable(name), {}});
+    if (!format_.split.at) log_.runs.back().frames.reserve(expected_);
+    return &runs_.emplace(std::string(name), Run{log_.runs.size() - 1}).first->second;
   }
 
   void broken(std::uint64_t line, std::string why) {

@@ -158,9 +158,8 @@ class Finder {
     return false;
   }
 
-  [[noreturn]] void say_what_there_is() const {
-    if (lines_.empty()) throw Error(Error::Code::unreadable, "has no lines", where_, "name a log of frames");
-    // The line with the most fields is most likely the heading.
+  /// Of the line with the most fields, which is most likely the heading.
+  [[nodiscard]] std::string columns_there_are() const {
     Fields best;
     for (std::size_t i = 0; i < std::min(lines_.size(), kMostHeadingLines); ++i) {
       const Fields fields = split_line(lines_[i], delimiters_for(lines_[i]).front());
@@ -169,7 +168,12 @@ class Finder {
     for (std::string& field : best) field = "'" + cut_to(printable(field), 40) + "'";
     const bool is_cut = best.size() > 30;
     if (is_cut) best.resize(30);
-    const std::string there_are = fmt::format("{}{}", fmt::join(best, ", "), is_cut ? ", …" : "");
+    return fmt::format("{}{}", fmt::join(best, ", "), is_cut ? ", …" : "");
+  }
+
+  [[noreturn]] void say_what_there_is() const {
+    if (lines_.empty()) throw Error(Error::Code::unreadable, "has no lines", where_, "name a log of frames");
+    const std::string there_are = columns_there_are();
     for (const auto column : kColumns) {
       const std::string& name = (asked_.*column).name;
       if (name.empty() || (plan_.format.*column).at) continue;
@@ -179,11 +183,7 @@ class Finder {
          Error::Hint::frame_time);
   }
 
-  void read_columns() {
-    for (const auto column : kColumns) {
-      LogColumn& one = plan_.format.*column;
-      if (!one.name.empty()) one.at = place_of(fields_, one.name);
-    }
+  void guess_columns() {
     const bool guesses = asked_.frame_time.name.empty() && asked_.time.name.empty();
     if (guesses && !plan_.format.frame_time.at) {
       guess(plan_.format.frame_time, Role::frame_time);
@@ -192,6 +192,14 @@ class Finder {
     if (asked_.time.name.empty()) guess(plan_.format.time, Role::time);
     if (asked_.gpu_work.name.empty()) guess(plan_.format.gpu_work, Role::gpu_work);
     if (asked_.split.name.empty()) guess(plan_.format.split, Role::split);
+  }
+
+  void read_columns() {
+    for (const auto column : kColumns) {
+      LogColumn& one = plan_.format.*column;
+      if (!one.name.empty()) one.at = place_of(fields_, one.name);
+    }
+    guess_columns();
     if (!plan_.format.frame_time.at && !plan_.format.time.at) say_what_there_is();
     for (const auto column : kColumns) {
       LogColumn& one = plan_.format.*column;
@@ -200,13 +208,19 @@ class Finder {
   }
 
   /// Takes the only column of that role. Several are an error if frames can't be told without it.
-  void guess(LogColumn& column, Role role) {
+  /// The columns that nothing else has taken and whose heading fits the role.
+  [[nodiscard]] std::vector<std::size_t> places_with(Role role) const {
     std::vector<std::size_t> places;
     for (std::size_t i = 0; i < fields_.size(); ++i) {
       const bool is_taken = std::any_of(std::begin(kColumns), std::end(kColumns),
                                         [&](const auto one) { return (plan_.format.*one).at == i; });
       if (!is_taken && role_of(read_heading(fields_[i])) == role) places.push_back(i);
     }
+    return places;
+  }
+
+  void guess(LogColumn& column, Role role) {
+    const std::vector<std::size_t> places = places_with(role);
     const bool is_needed = role == Role::frame_time || role == Role::maybe_frame_time;
     const bool is_alone = role == Role::time && !plan_.format.frame_time.at;
     if (places.size() > 1 && (is_needed || is_alone)) {
@@ -297,6 +311,10 @@ class Finder {
       if (!steps || before) numbers.push_back(steps ? now - *before : now);
       before = now;
     }
+    return median(numbers);
+  }
+
+  static std::optional<double> median(std::vector<double>& numbers) {
     if (numbers.empty()) return std::nullopt;
     const auto middle = numbers.begin() + static_cast<std::ptrdiff_t>(numbers.size() / 2);
     std::nth_element(numbers.begin(), middle, numbers.end());

@@ -200,6 +200,13 @@ class TableReader {
     return number >= 1e11 ? LogUnit::millisecond : LogUnit::second;
   }
 
+  /// The power of ten that makes nanoseconds of it.
+  static int scale_of(LogUnit unit) {
+    if (unit == LogUnit::second) return 9;
+    if (unit == LogUnit::millisecond) return 6;
+    return unit == LogUnit::microsecond ? 3 : 0;
+  }
+
   std::optional<Nanoseconds> moment_in(std::string_view field) {
     const char point = decimal_comma_ ? ',' : '.';
     Nanoseconds time{};
@@ -212,11 +219,7 @@ class TableReader {
       time_unit_ = unit_of_moment(*number);
       table_.notes.push_back(fmt::format("moments in {}", name_of(*time_unit_)));
     }
-    const int scale = *time_unit_ == LogUnit::second        ? 9
-                      : *time_unit_ == LogUnit::millisecond ? 6
-                      : *time_unit_ == LogUnit::microsecond ? 3
-                                                            : 0;
-    return runs::exact_nanoseconds(field, point, scale, time) ? std::optional(time) : std::nullopt;
+    return runs::exact_nanoseconds(field, point, scale_of(*time_unit_), time) ? std::optional(time) : std::nullopt;
   }
 
   std::optional<Moment> moment_of_line() {

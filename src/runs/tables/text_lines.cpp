@@ -62,6 +62,12 @@ void TextLines::fail() const {
 }
 
 /// The next block of the text, unpacked but not converted. Empty at the end.
+void TextLines::expect_unpacked_from(std::uint64_t packed) const {
+  if (unpacked_ > limits::kUnpackedBytes + limits::kUnpackedPerByte * packed)
+    throw Error(Error::Code::unreadable, "unpacks to far more than any log does", where_,
+                "it may have been made to fill the memory: leave it alone, or unpack it first");
+}
+
 std::string_view TextLines::read() {
   while (!ended_) {
     const void* bytes = nullptr;
@@ -72,9 +78,7 @@ std::string_view TextLines::read() {
     if (status != ARCHIVE_OK && status != ARCHIVE_EOF) fail();
     const auto packed = static_cast<std::uint64_t>(archive_filter_bytes(archive_.get(), -1));
     unpacked_ += size;
-    if (is_packed_ && unpacked_ > limits::kUnpackedBytes + limits::kUnpackedPerByte * packed)
-      throw Error(Error::Code::unreadable, "unpacks to far more than any log does", where_,
-                  "it may have been made to fill the memory: leave it alone, or unpack it first");
+    if (is_packed_) expect_unpacked_from(packed);
     if (!ended_ && size > 0) return {static_cast<const char*>(bytes), size};
   }
   return {};

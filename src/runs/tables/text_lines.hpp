@@ -34,6 +34,8 @@ class TextLines {
   explicit TextLines(std::string where);
   void open(int status);
   std::string_view read();
+  /// Throws if so much cannot have been packed into that many bytes.
+  void expect_unpacked_from(std::uint64_t packed) const;
   static const char* encoding_of(std::string_view& begin);
   void begin();
   void convert();

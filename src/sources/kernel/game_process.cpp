@@ -63,8 +63,16 @@ class GameProcessSource : public ReaderSource {
     std::optional<std::uint64_t> busy = {};  ///< ticks that they worked, all together
   };
 
-  [[nodiscard]] Cores cores() const {
+  static std::uint64_t busy_ticks(std::span<const std::string_view> parts) {
     constexpr std::size_t kIdle = 4, kIoWait = 5, kGuest = 9;  // guests' times are in the user's too
+    std::uint64_t busy = 0;
+    for (std::size_t i = 1; i < std::min(parts.size(), kGuest); ++i) {
+      if (i != kIdle && i != kIoWait) busy += leading_count(parts[i]).value_or(0);
+    }
+    return busy;
+  }
+
+  [[nodiscard]] Cores cores() const {
     Cores all{.count = 0};
     const FileText stat = read_file(root_ / "proc/stat");
     for (std::string_view line : lines(stat.text)) {
@@ -74,10 +82,7 @@ class GameProcessSource : public ReaderSource {
         ++all.count;
         continue;
       }
-      all.busy = 0;
-      for (std::size_t i = 1; i < std::min(parts.size(), kGuest); ++i) {
-        if (i != kIdle && i != kIoWait) *all.busy += leading_count(parts[i]).value_or(0);
-      }
+      all.busy = busy_ticks(parts);
     }
     all.count = std::max(all.count, 1);
     return all;

@@ -169,7 +169,7 @@ class ProcessorSource : public ReaderSource {
             [=, this](Moment) { return of_line(line, share); }};
   }
 
-  std::vector<Reader> find() override {
+  void find_cores() {
     core_numbers_.clear();
     const FileText file = read_file(stat_);
     for (std::string_view line : lines(file.text)) {
@@ -177,6 +177,10 @@ class ProcessorSource : public ReaderSource {
       if (const auto core = number_between(columns.empty() ? "" : columns[0], "cpu", ""))
         core_numbers_.push_back(*core);
     }
+  }
+
+  std::vector<Reader> find() override {
+    find_cores();
     std::vector<Reader> readers = readers_of_all();
     add_cores(readers);
     find_throttle_counters();

@@ -52,15 +52,18 @@ std::string throttle_words(std::uint64_t mask, std::span<const ThrottleBits> wor
   return joined(found);
 }
 
+/// The place of the status in a metrics table of that version; 0: it isn't known.
+std::size_t status_place(int format, int content) {
+  constexpr std::size_t kCardsAt = 112, kProcessorsAt = 120;  // in versions 1.3 and 2.2 to 2.4
+  if (format == 1 && content == 3) return kCardsAt;
+  return format == 2 && content >= 2 && content <= 4 ? kProcessorsAt : 0;
+}
+
 Value amd_throttle(const fs::path& metrics) {
-  constexpr std::size_t kCardsAt = 112, kProcessorsAt = 120;  // of the status, in versions 1.3 and 2.2 to 2.4
   std::array<unsigned char, 128> table{};
   std::ifstream file(metrics, std::ios::binary);
   file.read(reinterpret_cast<char*>(table.data()), table.size());
-  const int format = table[2], content = table[3];
-  const std::size_t at = format == 1 && content == 3                   ? kCardsAt
-                         : format == 2 && content >= 2 && content <= 4 ? kProcessorsAt
-                                                                       : 0;
+  const std::size_t at = status_place(table[2], table[3]);
   if (at == 0) return Missing{"this card's driver reports its reasons in a form that isn't known"};
   std::uint64_t status = 0;
   if (file.gcount() < static_cast<std::streamsize>(at + sizeof status))

@@ -93,6 +93,17 @@ std::optional<MetricLine> comment(Cursor cursor) {
   return line;
 }
 
+std::optional<MetricLine> sample(Cursor cursor) {
+  MetricLine line;
+  line.kind = MetricLine::Kind::sample;
+  line.name = cursor.name();
+  if (line.name.empty() || !take_labels(cursor, line) || !cursor.take(' ')) return std::nullopt;
+  const auto value = cursor.number();
+  if (!value || !(cursor.done() || cursor.take(' '))) return std::nullopt;
+  line.value = *value;
+  return line;
+}
+
 }  // namespace
 
 std::optional<MetricLine> metric_line(std::string_view text) {
@@ -104,14 +115,7 @@ std::optional<MetricLine> metric_line(std::string_view text) {
   if (cursor.done()) return MetricLine{};
   if (cursor.take("# ")) return comment(cursor);
   if (cursor.take('#')) return MetricLine{};
-  MetricLine line;
-  line.kind = MetricLine::Kind::sample;
-  line.name = cursor.name();
-  if (line.name.empty() || !take_labels(cursor, line) || !cursor.take(' ')) return std::nullopt;
-  const auto value = cursor.number();
-  if (!value || !(cursor.done() || cursor.take(' '))) return std::nullopt;
-  line.value = *value;
-  return line;
+  return sample(cursor);
 }
 
 }  // namespace idlemeter::sources
