@@ -19,5 +19,6 @@ void add_changes(Command app);
 void add_log(Command app);
 void add_footage(Command app);
 void add_serve(Command app);
+void add_desk(Command app);
 
 }  // namespace idlemeter::cli

@@ -7,11 +7,10 @@
 #include "demo_face.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
-#include "idlemeter/draw/image.hpp"
+#include "idlemeter/draw/face_preview.hpp"
 #include "idlemeter/draw/painter.hpp"
 #include "idlemeter/draw/png.hpp"
 #include "idlemeter/face/face_toml.hpp"
-#include "idlemeter/face/lay_out.hpp"
 #include "idlemeter/insight/change_words.hpp"
 #include "idlemeter/insight/changes.hpp"
 #include "idlemeter/insight/compare.hpp"
@@ -47,11 +46,9 @@ std::int64_t record(Store& store, const fs::path& folder, const rig::GameSetting
   Recorder recorder(store, session.details());
   session.play(kRun, &recorder);
   if (!picture.empty()) {
-    Image image = rig::game_picture(1920, 1080);
     Painter painter;
-    painter.draw(lay_out(load_face(face_file), image.width, image.height, session.values(), session.history(), painter),
-                 image);
-    write_png(image, picture);
+    const Image ground = rig::game_picture(1920, 1080);
+    write_png(preview_face(load_face(face_file), ground, session.values(), session.history(), painter).image, picture);
   }
   return recorder.finish();
 }

@@ -98,6 +98,7 @@ void catch_ctrl_c() {
 }
 
 void catch_termination() {
+  catch_ctrl_c();
   const std::lock_guard lock(signals().mutex);
   signals().term_caught = true;
 }

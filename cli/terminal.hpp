@@ -28,11 +28,11 @@ void open_standard_streams();
 /// is made: each would get them too.
 void watch_signals();
 
-/// From now on SIGTERM, with which services are stopped, is told by stopped() too.
-void catch_termination();
-
 /// From now on Ctrl-C ends loops that ask stopped(), not the program. After watch_signals().
 void catch_ctrl_c();
+
+/// The same for Ctrl-C and for SIGTERM, with which services are stopped.
+void catch_termination();
 bool stopped();
 
 /// Lets the time pass, or as much of it as there is before Ctrl-C.

@@ -12,6 +12,9 @@
 namespace idlemeter::rig {
 namespace {
 
+constexpr std::pair<std::string_view, Ground> kGrounds[] = {
+    {"day", Ground::day}, {"night", Ground::night}, {"reef", Ground::reef}};
+
 struct Hue {
   double red, green, blue;
 };
@@ -156,6 +159,19 @@ class Canvas {
 };
 
 }  // namespace
+
+std::vector<std::string> ground_names() {
+  std::vector<std::string> names;
+  for (const auto& [name, ground] : kGrounds) names.emplace_back(name);
+  return names;
+}
+
+std::optional<Ground> ground_from(std::string_view name) {
+  for (const auto& [known, ground] : kGrounds) {
+    if (name == known) return ground;
+  }
+  return std::nullopt;
+}
 
 Image game_picture(int width, int height, Ground ground) {
   Image image(width, height);

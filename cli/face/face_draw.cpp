@@ -42,17 +42,12 @@ struct DrawOptions {
   ValueOptions values;
 };
 
-constexpr std::pair<const char*, rig::Ground> kGrounds[] = {
-    {"day", rig::Ground::day}, {"night", rig::Ground::night}, {"reef", rig::Ground::reef}};
-
 Image ground(const DrawOptions& options) {
   if (!options.over.empty()) return load_png(options.over);
   int width = 0, height = 0;
   (void)read_size(options.size, width, height);
-  for (const auto& [name, ground] : kGrounds) {
-    if (options.ground == name) return rig::game_picture(width, height, ground);
-  }
-  return {width, height};
+  const auto named = rig::ground_from(options.ground);
+  return named ? rig::game_picture(width, height, *named) : Image(width, height);
 }
 
 void warn_of_unknown(const std::vector<std::string>& ids, const Snapshot& values) {

@@ -1,12 +1,10 @@
 // idlemeter face new, list, copy, use, which, pack, unpack: where faces are kept and how they are shared.
 #include <fmt/format.h>
 
-#include <fstream>
 #include <memory>
 
 #include "face/face.hpp"
 #include "idlemeter/base/error.hpp"
-#include "idlemeter/base/file.hpp"
 #include "idlemeter/base/nearest.hpp"
 #include "idlemeter/base/table.hpp"
 #include "idlemeter/draw/face_library.hpp"
@@ -32,8 +30,6 @@ struct KeepOptions {
 
   [[nodiscard]] fs::path settings_file() const { return settings.empty() ? usual_settings_path() : fs::path(settings); }
 };
-
-Settings settings_in(const fs::path& file) { return fs::exists(file) ? load_settings(file) : Settings{}; }
 
 int make(const KeepOptions& options) {
   const Starter* starter = find_starter(options.starter);
@@ -79,10 +75,7 @@ int copy(const KeepOptions& options) {
 int use(const KeepOptions& options) {
   (void)FaceLibrary().load(options.face);
   const fs::path file = options.settings_file();
-  (void)settings_in(file);
-  std::string text;
-  if (std::ifstream stream(file); stream) text.assign(std::istreambuf_iterator<char>(stream), {});
-  replace_file(file, with_face_chosen(text, options.face, options.program), FileKind::toml);
+  choose_face(file, options.face, options.program);
   print("{}: {} now get '{}'\n", file.string(),
         options.program.empty() ? "games without a rule" : fmt::format("games that fit '{}'", options.program),
         options.face);

@@ -78,7 +78,6 @@ int log_readings(const LogArgs& options) {
   print("Logging {} readings every {:g} s into {}, as run {}, until Ctrl-C.\n", count, in_seconds(options.every),
         options.store, log.runs().back());
   flush_output();
-  catch_ctrl_c();
   catch_termination();
   Trouble trouble;
   const bool is_virtual = !options.values.rig.empty();  // there time passes when it is asked for

@@ -1,12 +1,10 @@
 // idlemeter serve: live readings for other programs, over HTTP.
 #include <fmt/format.h>
 
-#include <algorithm>
 #include <memory>
 #include <set>
 
 #include "commands.hpp"
-#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/meter/running_meters.hpp"
 #include "idlemeter/serve/metrics.hpp"
@@ -28,23 +26,14 @@ struct ServeArgs {
 };
 
 /// The frames of the games that meters have now.
-void take_frames(GameFrames& games, std::set<std::string>& known) {
+void take_frames(GameFrames& games) {
   std::set<std::string> here;
-  for (const RunningMeter& meter : running_meters()) {
-    try {
-      const MeterAnswer answer = ask_meter(meter.control, {.what = MeterCommand::What::state});
-      for (const GameState& game : answer.state.value_or(MeterState{}).games) {
-        const std::string from = fmt::format("{} {}", meter.pid, game.pid);
-        games.take(from, game.name, game.frame_times);
-        here.insert(from);
-      }
-    } catch (const Error&) {  // it has ended meanwhile
-    }
+  for (const RunningGame& game : running_games()) {
+    const std::string from = fmt::format("{} {}", game.meter, game.state.pid);
+    games.take(from, game.state.name, game.state.frame_times);
+    here.insert(from);
   }
-  for (const std::string& from : known) {
-    if (!here.contains(from)) games.forget(from);
-  }
-  known = std::move(here);
+  games.keep_only(here);
 }
 
 /// "" or why it may not listen there.
@@ -76,18 +65,12 @@ int serve(ServeArgs options) {
   Values values(options.values);
   const bool is_virtual = !options.values.rig.empty();
   GameFrames games;
-  std::set<std::string> known;
   const auto publish = [&](const Snapshot& snapshot) {
-    if (is_virtual) {
-      games.take("rig", "Tidepool Rally", values.frame_times());
-    } else {
-      take_frames(games, known);
-    }
+    is_virtual ? games.take("rig", "Tidepool Rally", values.frame_times()) : take_frames(games);
     server.publish(snapshot, games);
   };
   publish(values.next(0));
   say_where(options, server.port());
-  catch_ctrl_c();
   catch_termination();
   while (!stopped()) {
     if (is_virtual) rest(std::chrono::duration<double>(in_seconds(options.every)));

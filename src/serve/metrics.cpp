@@ -160,7 +160,9 @@ void GameFrames::take(const std::string& from, const std::string& game, const Fr
   last = now;
 }
 
-void GameFrames::forget(const std::string& from) { last_.erase(from); }
+void GameFrames::keep_only(const std::set<std::string>& running) {
+  std::erase_if(last_, [&](const auto& one) { return !running.contains(one.first); });
+}
 
 std::string_view content_type(MetricsFormat format) {
   return format == MetricsFormat::open_metrics ? "application/openmetrics-text; version=1.0.0; charset=utf-8"

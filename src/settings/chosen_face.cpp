@@ -4,6 +4,8 @@
 #include <fnmatch.h>
 
 #include "face/format/toml_text.hpp"
+#include "idlemeter/base/file.hpp"
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/settings/settings.hpp"
 
 namespace idlemeter {
@@ -50,6 +52,13 @@ std::string with_face_chosen(const std::string& settings, std::string_view face,
     text.insert({"game"}, rule,
                 fmt::format("[[game]]\nprogram = {}\nface = {}", toml_string(program), toml_string(face)));
   return text.text();
+}
+
+void choose_face(const std::filesystem::path& settings, std::string_view face, std::string_view program) {
+  (void)settings_in(settings);
+  const std::string text =
+      std::filesystem::exists(settings) ? read_regular_file(settings, limits::kTomlBytes).bytes : "";
+  replace_file(settings, with_face_chosen(text, face, program), FileKind::toml);
 }
 
 }  // namespace idlemeter

@@ -375,6 +375,10 @@ Settings load_settings(const std::filesystem::path& file) {
 
 std::filesystem::path usual_settings_path() { return user_folder("XDG_CONFIG_HOME", ".config") / "settings.toml"; }
 
+Settings settings_in(const std::filesystem::path& file) {
+  return std::filesystem::exists(file) ? load_settings(file) : Settings{};
+}
+
 Settings usual_settings(const std::filesystem::path& file) {
   if (!file.empty()) return load_settings(file);
   const std::filesystem::path usual = usual_settings_path();

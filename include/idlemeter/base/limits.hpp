@@ -60,6 +60,10 @@ inline constexpr std::uint64_t kUnpackedPerByte = 200;      ///< more for each p
 inline constexpr std::uint64_t kStepsOfQuery = 50'000'000;  ///< of SQLite's machine, and as many as the next allows
 inline constexpr std::uint64_t kStepsPerByte = 10;          ///< more for each byte of the file
 
+// What browsers and monitoring systems ask.
+inline constexpr std::size_t kHttpBody = std::size_t{80} << 20;  ///< bytes; most questions take far fewer
+inline constexpr std::size_t kHttpStreams = 16;                  ///< pages that are sent events
+
 // The feed.
 inline constexpr std::size_t kFeedReadings = 1'000;
 inline constexpr std::size_t kFeedLine = 4'096;  ///< bytes

@@ -96,7 +96,7 @@ struct Scene {
   int width = 0, height = 0;  ///< of the picture
   std::vector<Shape> shapes;
   Rect bounds;
-  std::vector<PartArea> parts = {};  ///< in the order of drawing: each row before its cells
+  std::vector<PartArea> parts = {};  ///< in the order of drawing: the face's box, each row before its cells
 
   /// The last part drawn at a point: what is seen there. The face itself anywhere in its bounds; else empty.
   [[nodiscard]] std::optional<PartId> part_at(Point point) const;

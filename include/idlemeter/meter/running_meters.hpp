@@ -29,6 +29,14 @@ struct RunningMeter {
 };
 [[nodiscard]] std::vector<RunningMeter> running_meters(const std::filesystem::path& folder = meter_folder());
 
+/// A game, and the process of its meter.
+struct RunningGame {
+  int meter = 0;
+  GameState state = {};
+};
+/// The games of all meters that answer.
+[[nodiscard]] std::vector<RunningGame> running_games(const std::filesystem::path& folder = meter_folder());
+
 /// Those of that process, or with a game of that process. Throws Error if a meter doesn't answer.
 [[nodiscard]] std::vector<RunningMeter> meters_of(int pid, const std::filesystem::path& folder = meter_folder());
 

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <map>
+#include <set>
 #include <string>
 #include <string_view>
 #include <utility>
@@ -18,8 +19,8 @@ class GameFrames {
   /// the game restarted.
   void take(const std::string& from, const std::string& game, const FrameHistogram& now);
 
-  /// Forgets what is only needed while `from` runs.
-  void forget(const std::string& from);
+  /// Forgets what is only needed while `from` runs, for all but these.
+  void keep_only(const std::set<std::string>& running);
 
   /// At most 32 games; frames of all others count as "other".
   [[nodiscard]] const std::map<std::string, FrameHistogram, std::less<>>& all() const { return all_; }

@@ -24,4 +24,8 @@ struct ChosenFace {
 [[nodiscard]] std::string with_face_chosen(const std::string& settings, std::string_view face,
                                            std::string_view program = {});
 
+/// Changes a settings file, which is made if it doesn't exist, like that. Throws Error also if it can't be read or
+/// written.
+void choose_face(const std::filesystem::path& settings, std::string_view face, std::string_view program = {});
+
 }  // namespace idlemeter

@@ -95,6 +95,9 @@ struct SettingsParse {
 /// Reads a settings file. Throws Error with every error in it, a line each, or saying that it can't be read.
 [[nodiscard]] Settings load_settings(const std::filesystem::path& file);
 
+/// The same; the defaults if the file doesn't exist.
+[[nodiscard]] Settings settings_in(const std::filesystem::path& file);
+
 /// $XDG_CONFIG_HOME/idlemeter/settings.toml, else ~/.config/idlemeter/settings.toml.
 [[nodiscard]] std::filesystem::path usual_settings_path();
 

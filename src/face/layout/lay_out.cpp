@@ -156,6 +156,7 @@ class Layout {
     const double dx = std::abs(face_.place.dx) * look_.scale, dy = std::abs(face_.place.dy) * look_.scale;
     share_ = std::max((box.width + dx) / scene_.width, (box.height + dy) / scene_.height);
     include(box);
+    add_area({}, box);
     add_back(face_.back, box);
     add_recording_mark(box);
     return {box.x + padding, box.y + padding};

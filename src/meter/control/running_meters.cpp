@@ -80,6 +80,18 @@ bool has_game(const MeterState& state, int pid) {
   return std::any_of(state.games.begin(), state.games.end(), [pid](const GameState& game) { return game.pid == pid; });
 }
 
+std::vector<RunningGame> running_games(const std::filesystem::path& folder) {
+  std::vector<RunningGame> games;
+  for (const RunningMeter& meter : running_meters(folder)) {
+    try {
+      const MeterAnswer answer = ask_meter(meter.control, {.what = MeterCommand::What::state});
+      for (const GameState& game : answer.state.value_or(MeterState{}).games) games.push_back({meter.pid, game});
+    } catch (const Error&) {  // it has ended meanwhile
+    }
+  }
+  return games;
+}
+
 std::vector<RunningMeter> meters_of(int pid, const std::filesystem::path& folder) {
   std::vector<RunningMeter> found = running_meters(folder);
   std::erase_if(found, [pid](const RunningMeter& meter) {

@@ -1,10 +1,10 @@
-#include "serve/newest_first.hpp"
+#include "http/newest_first.hpp"
 
 #include <utility>
 
 #include "base/quiet_thread.hpp"
 
-namespace idlemeter::serve {
+namespace idlemeter::http {
 namespace {
 
 constexpr std::size_t kThreads = 64, kCrowd = 128, kMost = 400;
@@ -55,4 +55,4 @@ Nanoseconds NewestFirst::patience() const {
   return waiting_.size() > idle_ ? kSecond / 2 : 5 * kSecond;
 }
 
-}  // namespace idlemeter::serve
+}  // namespace idlemeter::http

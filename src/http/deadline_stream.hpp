@@ -8,7 +8,7 @@
 
 #include "idlemeter/base/time.hpp"
 
-namespace idlemeter::serve {
+namespace idlemeter::http {
 
 /// Plain, or TLS with a context. Every call gives up when the time is over, however slowly bytes come.
 class DeadlineStream final : public httplib::Stream {
@@ -44,4 +44,4 @@ class DeadlineStream final : public httplib::Stream {
   std::function<Moment()> until_;
 };
 
-}  // namespace idlemeter::serve
+}  // namespace idlemeter::http

@@ -1,4 +1,4 @@
-#include "serve/deadline_stream.hpp"
+#include "http/deadline_stream.hpp"
 
 #include <fcntl.h>
 #include <poll.h>
@@ -9,7 +9,7 @@
 #include <cstdint>
 #include <utility>
 
-namespace idlemeter::serve {
+namespace idlemeter::http {
 
 DeadlineStream::DeadlineStream(socket_t socket, SSL_CTX* tls, std::function<Moment()> until)
     : socket_(socket), until_(std::move(until)) {
@@ -83,4 +83,4 @@ void DeadlineStream::get_local_ip_and_port(std::string& ip, int& port) const {
   port = 0;
 }
 
-}  // namespace idlemeter::serve
+}  // namespace idlemeter::http

@@ -12,7 +12,7 @@
 
 #include "idlemeter/base/time.hpp"
 
-namespace idlemeter::serve {
+namespace idlemeter::http {
 
 /// The newest connection is served first: in a flood most connections never send anything, and the oldest ones are the
 /// likeliest to be among those. Threads are added as they are needed.
@@ -38,4 +38,4 @@ class NewestFirst final : public httplib::TaskQueue {
   bool ending_ = false;
 };
 
-}  // namespace idlemeter::serve
+}  // namespace idlemeter::http

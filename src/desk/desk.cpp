@@ -1,0 +1,231 @@
+#include "idlemeter/desk/desk.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <atomic>
+#include <limits>
+
+#include "desk/assets.hpp"
+#include "desk/door.hpp"
+#include "desk/face_json.hpp"
+#include "desk/faces.hpp"
+#include "desk/live.hpp"
+#include "desk/readings.hpp"
+#include "desk/wire.hpp"
+#include "http/http_server.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/text.hpp"
+#include "idlemeter/draw/png.hpp"
+#include "idlemeter/face/kept_faces.hpp"
+
+namespace idlemeter {
+namespace {
+
+using desk::Json;
+using http::Answer;
+using http::Method;
+using http::Request;
+
+constexpr int kLeastSide = 64, kMostSide = 4'096;
+
+/// Nothing from elsewhere is loaded. `styles`: what else styles may come from.
+std::string content_policy(const std::string& styles = "") {
+  return fmt::format(
+      "default-src 'none'; script-src 'self'; style-src 'self'{}; img-src 'self' blob:; connect-src 'self'; base-uri "
+      "'none'; form-action 'none'; frame-ancestors 'none'",
+      styles);
+}
+
+/// For everything that the desk answers: no other page may have it.
+std::vector<std::pair<std::string, std::string>> page_headers() {
+  return {{"X-Content-Type-Options", "nosniff"},
+          {"Referrer-Policy", "no-referrer"},
+          {"Cross-Origin-Opener-Policy", "same-origin"},
+          {"Cross-Origin-Resource-Policy", "same-origin"},
+          {"Cache-Control", "no-store"}};
+}
+
+Answer with_headers(Answer answer) {
+  for (auto& header : page_headers()) answer.headers.push_back(std::move(header));
+  const auto has_policy = [](const auto& header) { return header.first == "Content-Security-Policy"; };
+  if (std::none_of(answer.headers.begin(), answer.headers.end(), has_policy))
+    answer.headers.emplace_back("Content-Security-Policy", content_policy());
+  return answer;
+}
+
+/// The page; a script of it may add styles that bear the word, which is another one each time.
+Answer page() {
+  constexpr std::string_view kPlace = "NONCE";
+  constexpr std::size_t kNonceBytes = 16;
+  const desk::Asset& asset = desk::assets().front();
+  const std::string nonce = desk::random_word(kNonceBytes);
+  std::string html(asset.bytes);
+  html.replace(html.find(kPlace), kPlace.size(), nonce);
+  return {http::kOk,
+          html,
+          std::string(asset.type),
+          {{"Content-Security-Policy", content_policy(" 'nonce-" + nonce + "'")}}};
+}
+
+Answer asset_answer(const desk::Asset& asset) {
+  Answer answer{http::kOk, std::string(asset.bytes), std::string(asset.type)};
+  answer.headers.emplace_back("Content-Encoding", "gzip");
+  return answer;
+}
+
+std::uint64_t picture_number(const Request& request) {
+  return static_cast<std::uint64_t>(desk::number_in(request, "number", 0, std::numeric_limits<int>::max()));
+}
+
+int width_in(const Request& request) { return desk::number_in(request, "width", kLeastSide, kMostSide); }
+int height_in(const Request& request) { return desk::number_in(request, "height", kLeastSide, kMostSide); }
+
+}  // namespace
+
+struct Desk::State {
+  DeskOptions options;
+  desk::Readings readings;
+  desk::Faces faces;
+  desk::Door door;
+  std::mutex grounds;
+  std::atomic<Moment> used;
+  http::Server server;  // the last: it ends before what its threads use
+
+  explicit State(DeskOptions given)
+      : options(std::move(given)),
+        readings(std::move(options.values)),
+        faces(options.faces.empty() ? usual_faces_folder() : options.faces, options.settings, readings),
+        used(monotonic_now()),
+        server({.port = options.port}) {
+    if (desk::assets().empty())
+      throw Error(Error::Code::unavailable, "this build has no desk", "", "install npm and build it again");
+    door.set_port(server.port());
+    server.set_gate([this](const Request& request) { return refusal(request); });
+    server.set_otherwise([](const Request&) { return with_headers({http::kNotFound, "There is nothing here.\n"}); });
+    add_page();
+    add_readings();
+    add_faces();
+    add_live();
+    server.start();
+  }
+
+  [[nodiscard]] std::optional<Answer> refusal(const Request& request) {
+    auto answer = door.refusal(request);
+    if (answer) return with_headers(std::move(*answer));
+    used = monotonic_now();
+    return std::nullopt;
+  }
+
+  void get(const std::string& path, http::Server::Handler handler) {
+    server.add_route(Method::get, path, [handler = desk::guarded(std::move(handler))](const Request& request) {
+      return with_headers(handler(request));
+    });
+  }
+
+  void get_json(const std::string& path, std::function<Json(const Request&)> handler) {
+    get(path, [handler = std::move(handler)](const Request& request) { return desk::json_answer(handler(request)); });
+  }
+
+  void post_json(const std::string& path, std::function<Json(const Json&)> handler) {
+    constexpr std::size_t kMostBody = std::size_t{64} << 10;
+    const auto guarded = desk::guarded_json(
+        [handler = std::move(handler)](const Json& json) { return desk::json_answer(handler(json)); });
+    server.add_route(
+        Method::post, path, [guarded](const Request& request) { return with_headers(guarded(request)); }, kMostBody);
+  }
+
+  void add_page() {
+    for (const desk::Asset& asset : desk::assets()) {
+      if (&asset == &desk::assets().front()) continue;
+      get(std::string(asset.path), [&asset](const Request&) { return asset_answer(asset); });
+    }
+    for (const char* place : {"/", "/live", "/face", "/runs", "/machine"}) {
+      get(place, [this](const Request& request) {
+        const auto code = request.parameter("code");
+        return code && request.path() == "/" ? door.enter(*code) : page();
+      });
+    }
+  }
+
+  void add_readings() {
+    get_json("/api/readings",
+             [this](const Request& request) { return readings.list(request.parameter("words").value_or("")); });
+  }
+
+  void add_faces() {
+    get_json("/api/keys", [](const Request&) { return desk::key_table_json(); });
+    get_json("/api/faces", [this](const Request&) { return faces.list(); });
+    get_json("/api/face", [this](const Request& request) { return faces.show(desk::text_in(request, "name")); });
+    get_json("/api/face/scene", [this](const Request& request) {
+      return faces.scene(desk::text_in(request, "name"), width_in(request), height_in(request));
+    });
+    get("/api/face/picture", [this](const Request& request) {
+      return Answer{http::kOk, faces.picture(picture_number(request)), "image/png"};
+    });
+    get("/api/ground", [this](const Request& request) { return ground(request); });
+    get("/api/face/pack", [this](const Request& request) { return packed(desk::text_in(request, "name")); });
+    server.add_route(
+        Method::post, "/api/face/unpack", desk::guarded([this](const Request& request) {
+          return with_headers(desk::json_answer(faces.unpack(desk::text_in(request, "name"), request.body())));
+        }),
+        limits::kHttpBody);
+    add_face_changes();
+  }
+
+  void add_face_changes() {
+    post_json("/api/face/edit", [this](const Json& what) { return faces.edit(what); });
+    post_json("/api/face/undo", [this](const Json& what) { return faces.step_back(desk::text_in(what, "name")); });
+    post_json("/api/face/redo", [this](const Json& what) { return faces.step_forward(desk::text_in(what, "name")); });
+    post_json("/api/face/make", [this](const Json& what) {
+      return faces.make(desk::text_in(what, "from"), desk::text_in(what, "name"));
+    });
+    post_json("/api/face/choose", [this](const Json& what) {
+      return faces.choose(desk::text_in(what, "name"), desk::text_or_none(what, "program"));
+    });
+  }
+
+  Answer ground(const Request& request) {
+    const std::string name = desk::text_in(request, "name");
+    const auto& known = options.grounds;
+    if (std::find(known.begin(), known.end(), name) == known.end())
+      throw Error(Error::Code::not_found, fmt::format("there is no picture '{}'", name));
+    const std::lock_guard lock(grounds);
+    return {http::kOk, encode_png(options.draw_ground(name, width_in(request), height_in(request))), "image/png"};
+  }
+
+  Answer packed(const std::string& name) {
+    Answer answer{http::kOk, faces.pack(name), "application/zip"};
+    answer.headers.emplace_back("Content-Disposition", "attachment; filename=\"face.zip\"");
+    return answer;
+  }
+
+  void add_live() {
+    get("/api/live", [this](const Request& request) {
+      Answer answer{http::kOk, "", "text/event-stream"};
+      answer.events = [this, next = desk::live_events(split(request.parameter("readings").value_or(""), ','))] {
+        used = monotonic_now();
+        return next();
+      };
+      return answer;
+    });
+    post_json("/api/meter", [](const Json& what) {
+      const auto meter = what.find("meter"), command = what.find("command");
+      if (meter == what.end() || !meter->is_number_integer() || command == what.end())
+        throw Error(Error::Code::invalid, "a meter and a command are missing");
+      return desk::tell(*meter, *command);
+    });
+  }
+};
+
+Desk::Desk(DeskOptions options) : state_(std::make_unique<State>(std::move(options))) {}
+Desk::~Desk() = default;
+
+int Desk::port() const { return state_->server.port(); }
+
+std::string Desk::address() { return fmt::format("http://127.0.0.1:{}/?code={}", port(), state_->door.new_code()); }
+
+Moment Desk::last_used() const { return state_->used; }
+
+}  // namespace idlemeter

@@ -1,0 +1,270 @@
+#include "http/http_server.hpp"
+
+#include <arpa/inet.h>
+#include <fmt/format.h>
+#include <httplib.h>
+#include <openssl/crypto.h>
+#include <openssl/err.h>
+#include <openssl/ssl.h>
+#include <poll.h>
+#include <string.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include <algorithm>
+#include <atomic>
+#include <cerrno>
+#include <regex>
+#include <thread>
+
+#include "base/quiet_thread.hpp"
+#include "http/deadline_stream.hpp"
+#include "http/newest_first.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
+
+namespace idlemeter::http {
+namespace {
+
+struct FreeTls {
+  void operator()(SSL_CTX* context) const { SSL_CTX_free(context); }
+};
+using Tls = std::unique_ptr<SSL_CTX, FreeTls>;
+
+[[noreturn]] void fail_tls(const std::filesystem::path& file) {
+  const char* reason = ERR_reason_error_string(ERR_peek_last_error());
+  ERR_clear_error();
+  throw Error(Error::Code::unreadable,
+              fmt::format("it can't be used for TLS ({})", reason == nullptr ? "no reason given" : reason),
+              file.string(), "name a certificate and its key as PEM files");
+}
+
+Tls tls_with(const ServerOptions& options) {
+  if (options.certificate.empty() != options.key.empty())
+    throw Error(Error::Code::invalid, "TLS needs both a certificate and its key");
+  if (options.key.empty()) return nullptr;
+  Tls tls(SSL_CTX_new(TLS_server_method()));
+  ERR_clear_error();
+  SSL_CTX_set_min_proto_version(tls.get(), TLS1_2_VERSION);
+  if (SSL_CTX_use_certificate_chain_file(tls.get(), options.certificate.c_str()) != 1) fail_tls(options.certificate);
+  if (SSL_CTX_use_PrivateKey_file(tls.get(), options.key.c_str(), SSL_FILETYPE_PEM) != 1) fail_tls(options.key);
+  return tls;
+}
+
+/// A part of an answer is of no use, and many small parts of one would take megabytes for each request.
+void ignore_ranges(httplib::Request& request) {
+  request.ranges.clear();
+  request.headers.erase("Range");
+}
+
+/// The connection that a thread serves, while it does.
+struct Served {
+  socket_t socket;
+  std::optional<Moment> streams_until = {};  ///< of a stream of events: when its client has to have taken the last one
+};
+thread_local Served* served = nullptr;
+
+/// One request to a connection, and a deadline for it.
+class Sockets final : public httplib::Server {
+ public:
+  explicit Sockets(Tls tls) : tls_(std::move(tls)) {
+    new_task_queue = [this] {
+      auto* const queue = new NewestFirst();  // the server deletes it when it ends
+      queue_ = queue;
+      return queue;
+    };
+  }
+
+  /// So many that come at once aren't turned away; the usual five would be.
+  void let_many_come() { ::listen(svr_sock_, SOMAXCONN); }
+
+  [[nodiscard]] bool is_ending() const { return queue_.load()->patience() == Nanoseconds{}; }
+
+ private:
+  bool process_and_close_socket(socket_t socket) override {
+    Served here{socket};
+    served = &here;
+    const auto until = [&here, began = monotonic_now(), queue = queue_.load()] {
+      const Nanoseconds patience = queue->patience();
+      return here.streams_until && patience > Nanoseconds{} ? *here.streams_until : began + patience;
+    };
+    bool closed = false, done = false;
+    {
+      DeadlineStream stream(socket, tls_.get(), until);
+      done = stream.accept() && process_request(stream, true, closed, &ignore_ranges);
+      stream.close();
+    }
+    served = nullptr;
+    ::close(socket);
+    return done;
+  }
+
+  Tls tls_;
+  std::atomic<NewestFirst*> queue_ = nullptr;
+};
+
+class OneRequest final : public Request {
+ public:
+  OneRequest(const httplib::Request& request, const std::string& body) : request_(request), body_(body) {}
+
+  [[nodiscard]] Method method() const override { return request_.method == "POST" ? Method::post : Method::get; }
+  [[nodiscard]] std::string path() const override { return request_.path; }
+  [[nodiscard]] std::string header(const std::string& name) const override {
+    return request_.get_header_value(name.c_str());
+  }
+  [[nodiscard]] std::optional<std::string> parameter(const std::string& name) const override {
+    return request_.has_param(name.c_str()) ? std::optional(request_.get_param_value(name.c_str())) : std::nullopt;
+  }
+  [[nodiscard]] const std::string& body() const override { return body_; }
+
+ private:
+  const httplib::Request& request_;
+  const std::string& body_;
+};
+
+bool has_gone(socket_t socket) {
+  pollfd one{socket, POLLRDHUP, 0};
+  return ::poll(&one, 1, 0) > 0 && (one.revents & (POLLRDHUP | POLLHUP | POLLERR)) != 0;
+}
+
+std::string pattern_of(const std::string& path) {
+  return std::regex_replace(path, std::regex(R"([.^$|()\[\]{}*+?\\])"), R"(\$&)");
+}
+
+}  // namespace
+
+struct Server::State {
+  Sockets sockets;
+  Gate gate;
+  Handler otherwise;
+  int port = 0;
+  std::thread thread;
+  std::atomic<std::size_t> streams = 0;
+
+  explicit State(const ServerOptions& options) : sockets(tls_with(options)) {
+    sockets.set_payload_max_length(limits::kHttpBody);
+    sockets.set_socket_options([](socket_t socket) {  // the usual ones would let two servers have the same port
+      const int yes = 1;
+      ::setsockopt(socket, SOL_SOCKET, SO_REUSEADDR, &yes, sizeof yes);
+    });
+    sockets.set_pre_routing_handler([this](const auto& request, auto& response) {
+      const std::string none;
+      const auto refusal = gate ? gate(OneRequest(request, none)) : std::nullopt;
+      if (refusal) put(*refusal, response);
+      return refusal ? httplib::Server::HandlerResponse::Handled : httplib::Server::HandlerResponse::Unhandled;
+    });
+    sockets.set_error_handler([this](const auto& request, auto& response) {
+      if (!response.body.empty() || response.status != kNotFound || !otherwise) return;
+      const std::string none;
+      put(otherwise(OneRequest(request, none)), response);
+    });
+    listen(options);
+  }
+
+  void listen(const ServerOptions& options) {
+    constexpr int kMostPort = 65'535;
+    if (options.port < 0 || options.port > kMostPort)
+      throw Error(Error::Code::invalid, fmt::format("there is no port {}", options.port), "",
+                  "it is one of 0 to 65535");
+    errno = 0;
+    port = options.port == 0 ? sockets.bind_to_any_port(options.address)
+                             : (sockets.bind_to_port(options.address, options.port) ? options.port : -1);
+    if (port < 0)
+      throw Error(Error::Code::in_use,
+                  fmt::format("cannot listen there ({})", errno == 0 ? "no such address" : ::strerror(errno)),
+                  fmt::format("{}:{}", options.address, options.port), "choose another address or port",
+                  Error::Hint::another_port);
+    sockets.let_many_come();
+  }
+
+  void put(const Answer& answer, httplib::Response& response) {
+    response.status = answer.status;
+    for (const auto& [name, value] : answer.headers) response.set_header(name.c_str(), value);
+    if (!answer.events) return response.set_content(answer.body, answer.type);
+    if (streams.fetch_add(1) >= limits::kHttpStreams) {
+      --streams;
+      response.status = kUnavailable;
+      return response.set_content("Too many pages watch already: close one.\n", "text/plain");
+    }
+    response.set_content_provider(
+        answer.type, [this, next = answer.events](std::size_t, httplib::DataSink& sink) { return send(next, sink); },
+        [this](bool) { --streams; });
+  }
+
+  /// One event, once there is one.
+  bool send(const std::function<std::optional<std::string>()>& next, httplib::DataSink& sink) {
+    constexpr Nanoseconds kPatience = 30 * kSecond;
+    while (!sockets.is_ending() && !has_gone(served->socket)) {
+      const std::optional<std::string> event = next();
+      if (!event) {
+        sink.done();
+        return true;
+      }
+      if (event->empty()) continue;
+      served->streams_until = monotonic_now() + kPatience;
+      return sink.write(event->data(), event->size());
+    }
+    return false;
+  }
+};
+
+Server::Server(const ServerOptions& options) : state_(std::make_unique<State>(options)) {}
+
+Server::~Server() {
+  if (!state_->thread.joinable()) return;
+  state_->sockets.stop();
+  state_->thread.join();
+}
+
+int Server::port() const { return state_->port; }
+
+void Server::set_gate(Gate gate) { state_->gate = std::move(gate); }
+void Server::set_otherwise(Handler handler) { state_->otherwise = std::move(handler); }
+
+void Server::add_route(Method method, const std::string& path, Handler handler, std::size_t most_body) {
+  State& state = *state_;
+  if (method == Method::get) {
+    state.sockets.Get(pattern_of(path), [&state, handler](const auto& request, auto& response) {
+      state.put(handler(OneRequest(request, request.body)), response);
+    });
+    return;
+  }
+  state.sockets.Post(pattern_of(path), [&state, handler, most_body](const auto& request, auto& response,
+                                                                    const httplib::ContentReader& read) {
+    std::string body;
+    bool is_too_large = false;
+    const bool is_whole = read([&](const char* data, std::size_t size) {
+      is_too_large = body.size() + size > most_body;
+      if (!is_too_large) body.append(data, size);
+      return !is_too_large;
+    });
+    if (is_too_large) return state.put({kTooLarge, "That is too large.\n"}, response);
+    if (is_whole) state.put(handler(OneRequest(request, body)), response);
+  });
+}
+
+void Server::start() {
+  state_->thread = base::quiet_thread([this] { state_->sockets.listen_after_bind(); });
+  while (!state_->sockets.is_running()) std::this_thread::yield();  // or a stop() at once would be missed
+}
+
+bool are_equal(std::string_view a, std::string_view b) {
+  return a.size() == b.size() && ::CRYPTO_memcmp(a.data(), b.data(), a.size()) == 0;
+}
+
+bool is_loopback(const std::string& address) {
+  in_addr four{};
+  in6_addr six{};
+  if (::inet_pton(AF_INET, address.c_str(), &four) == 1) return ntohl(four.s_addr) >> 24 == 127;
+  if (::inet_pton(AF_INET6, address.c_str(), &six) == 1) return IN6_IS_ADDR_LOOPBACK(&six);
+  return address == "localhost";
+}
+
+bool names_this_machine(std::string host) {
+  if (const std::size_t port = host.rfind(':'); port != std::string::npos && host.find(']', port) == std::string::npos)
+    host.resize(port);
+  if (host.starts_with('[') && host.ends_with(']')) host = host.substr(1, host.size() - 2);
+  return is_loopback(host);  // an address as a whole: "127.example.com" is a name
+}
+
+}  // namespace idlemeter::http

@@ -1,0 +1,42 @@
+import { Suspense, lazy, useEffect } from "react";
+import { RouterProvider } from "react-aria-components";
+import { useAddress } from "./parts/use_address.ts";
+import { LiveProvider } from "./live/live_provider.tsx";
+import { Rail, places, type Place } from "./parts/rail.tsx";
+
+const FacePlace = lazy(() => import("./face/face_place.tsx"));
+const LivePlace = lazy(() => import("./live/live_place.tsx"));
+
+const isPlace = (text: string): text is Place => places.some((place) => place.path === text);
+
+/** Whether a key is meant for what has the focus. */
+const isTyping = (target: EventTarget | null) =>
+  target instanceof HTMLElement && target.closest("input, textarea, select, [role=textbox], [role=combobox]") !== null;
+
+export function Desk() {
+  const { path, go } = useAddress();
+  const place: Place = isPlace(path) ? path : "/face";
+
+  useEffect(() => {
+    const onKey = (event: KeyboardEvent) => {
+      const next = places.find((one) => one.key === event.key);
+      if (!next || event.ctrlKey || event.altKey || event.metaKey || isTyping(event.target)) return;
+      go({ path: next.path });
+    };
+    window.addEventListener("keydown", onKey);
+    return () => { window.removeEventListener("keydown", onKey); };
+  }, [go]);
+
+  return (
+    <RouterProvider navigate={(next) => { go({ path: next }); }}>
+    <LiveProvider>
+      <Rail place={place} />
+      <main>
+        <Suspense fallback={<p className="quiet">One moment …</p>}>
+          {place === "/live" ? <LivePlace /> : <FacePlace />}
+        </Suspense>
+      </main>
+    </LiveProvider>
+    </RouterProvider>
+  );
+}

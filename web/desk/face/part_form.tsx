@@ -1,0 +1,77 @@
+import { Button, Disclosure, DisclosurePanel, Heading } from "react-aria-components";
+import type { FaceAnswer, FileKey } from "../wire/types.ts";
+import { partWords } from "./area_button.tsx";
+import { KeyField } from "./key_field.tsx";
+import { keyName, keysFor, placeOf, tableOf, valueOf } from "./keys.ts";
+import type { FaceState } from "./use_face.ts";
+
+interface Props {
+  face: FaceAnswer;
+  keys: readonly FileKey[];
+  part: string;
+  state: FaceState;
+  onSelect: (part: string) => void;
+}
+
+/** What people change most; all else is one press away. */
+const common: Record<string, string[]> = {
+  face: ["name", "place.anchor", "text.size", "text.color", "back.opacity", "flow", "palette"],
+  row: ["label", "color", "gap", "rule"],
+  cell: ["title", "as", "unit", "digits", "color", "caution", "danger", "range", "seconds"],
+  pin: ["at", "reading", "text", "title", "as", "unit", "digits", "color", "size", "caution", "danger"],
+};
+
+function Findings({ face, part }: { face: FaceAnswer; part: string }) {
+  const mine = face.findings.filter((one) => one.part === part || (part === "face" && placeOf(one.part).kind === "face"));
+  return (
+    <ul className="findings">
+      {mine.map((one) => <li key={`${one.line} ${one.message}`} className={one.severity}>{one.message}</li>)}
+    </ul>
+  );
+}
+
+/** Findings about other parts, each a way to its part. */
+function Others({ face, part, onSelect }: Pick<Props, "face" | "part" | "onSelect">) {
+  const others = face.findings.filter((one) => one.part !== part);
+  if (others.length === 0) return null;
+  return (
+    <section aria-label="Advice about other parts">
+      <h3>Elsewhere</h3>
+      <ul className="findings">
+        {others.map((one) => (
+          <li key={`${one.line} ${one.message}`} className={one.severity}>
+            <Button className="link" onPress={() => { onSelect(one.part); }}>{partWords(one.part, face)}</Button>: {one.message}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
+
+export function PartForm({ face, keys, part, state, onSelect }: Props) {
+  const table = tableOf(face, part), kind = placeOf(part).kind;
+  const all = keysFor(keys, part, table);
+  const first = (common[kind] ?? []).flatMap((name) => all.filter((key) => keyName(key) === name));
+  const rest = all.filter((key) => !first.includes(key));
+  const field = (key: FileKey) => (
+    <KeyField key={`${part} ${keyName(key)}`} of={key} value={valueOf(table, key)} isDisabled={!face.is_own}
+      onChange={(value) => state.change(value === "" ? { do: "unset", part, key: keyName(key) } : { do: "set", part, key: keyName(key), value })} />
+  );
+  return (
+    <div className="scrolls">
+      <h2>{partWords(part, face)}</h2>
+      <Findings face={face} part={part} />
+      {first.map(field)}
+      {rest.length > 0 && (
+        <Disclosure>
+          <Heading><Button slot="trigger" className="more">{rest.length} more</Button></Heading>
+          <DisclosurePanel>{rest.map(field)}</DisclosurePanel>
+        </Disclosure>
+      )}
+      {kind !== "face" && (
+        <Button className="remove" isDisabled={!face.is_own} onPress={() => { onSelect("face"); void state.change({ do: "remove", part }); }}>Take it off</Button>
+      )}
+      <Others face={face} part={part} onSelect={onSelect} />
+    </div>
+  );
+}

@@ -1,0 +1,89 @@
+// One face: what it is now, and every change to it. The desk has the truth; the page keeps the last answer.
+import { useCallback, useEffect, useRef, useState } from "react";
+import { DeskError, ask, tell } from "../parts/ask.ts";
+import type { FaceAnswer } from "../wire/types.ts";
+
+export type Change =
+  | { do: "set"; part: string; key: string; value: string }
+  | { do: "unset"; part: string; key: string }
+  | { do: "add"; reading: string; row?: string; at?: [number, number] }
+  | { do: "add"; text: string; at: [number, number] }
+  | { do: "move"; part: string; to: string }
+  | { do: "remove"; part: string };
+
+export interface FaceState {
+  face: FaceAnswer | null;
+  error: DeskError | null;
+  /** The last changes, for the line that shows their command. */
+  last: readonly Change[];
+  /** Whether the desk was asked and hasn't answered yet. */
+  isBusy: boolean;
+  /** Why it resolves: whether the change was made. */
+  change: (...changes: Change[]) => Promise<boolean>;
+  undo: () => Promise<boolean>;
+  redo: () => Promise<boolean>;
+  reload: () => void;
+}
+
+const asDeskError = (reason: unknown) => (reason instanceof DeskError ? reason : new DeskError("failed", String(reason), ""));
+
+export function useFace(name: string): FaceState {
+  const [face, setFace] = useState<FaceAnswer | null>(null);
+  const [error, setError] = useState<DeskError | null>(null);
+  const [last, setLast] = useState<readonly Change[]>([]);
+  const [isBusy, setBusy] = useState(false);
+  const queue = useRef(Promise.resolve(true));
+  const version = useRef("");
+
+  const take = useCallback((answer: FaceAnswer) => {
+    version.current = answer.version;
+    setFace(answer);
+  }, []);
+
+  const load = useCallback(async (signal?: AbortSignal) => {
+    try {
+      const answer = await ask<FaceAnswer>("/api/face", { name }, signal);
+      take(answer);
+    } catch (reason) {
+      if (!signal?.aborted) setError(asDeskError(reason));
+    }
+  }, [name, take]);
+
+  useEffect(() => {
+    const stop = new AbortController();
+    setFace(null);
+    setError(null);
+    void load(stop.signal);
+    return () => { stop.abort(); };
+  }, [load]);
+
+  /** One after the other, so that each names the version that the one before made. */
+  const enqueue = useCallback((step: () => Promise<FaceAnswer>) => {
+    const run = async () => {
+      setBusy(true);
+      try {
+        take(await step());
+        setError(null);
+        return true;
+      } catch (reason) {
+        const problem = asDeskError(reason);
+        setError(problem);
+        if (problem.code === "moved") await load();
+        return false;
+      } finally {
+        setBusy(false);
+      }
+    };
+    queue.current = queue.current.then(run);
+    return queue.current;
+  }, [load, take]);
+
+  const change = useCallback((...changes: Change[]) => {
+    setLast(changes);
+    return enqueue(() => tell<FaceAnswer>("/api/face/edit", { name, version: version.current, changes }));
+  }, [enqueue, name]);
+  const undo = useCallback(() => enqueue(() => tell<FaceAnswer>("/api/face/undo", { name })), [enqueue, name]);
+  const redo = useCallback(() => enqueue(() => tell<FaceAnswer>("/api/face/redo", { name })), [enqueue, name]);
+  const reload = useCallback(() => void load(), [load]);
+  return { face, error, last, isBusy, change, undo, redo, reload };
+}

@@ -1,0 +1,71 @@
+import { Button, Tab, TabList, TabPanel, Tabs } from "react-aria-components";
+import { Choice } from "../parts/choice.tsx";
+import { Problem } from "../parts/problem.tsx";
+import { useAsked } from "../parts/use_asked.ts";
+import type { FaceList } from "../wire/types.ts";
+import { FrameStrip } from "./frame_strip.tsx";
+import { useLive, type Game } from "./live_provider.tsx";
+import { RecordForm } from "./record_form.tsx";
+import { recordingWords } from "./recording_words.ts";
+import { useTell } from "./use_tell.ts";
+
+const launcherLine = "idlemeter play -- %command%";
+
+function NoGame() {
+  const { isConnected } = useLive();
+  if (!isConnected) return <p className="quiet">One moment …</p>;
+  return (
+    <section className="empty">
+      <h1>No game runs yet</h1>
+      <p>Put this line into your launcher, where it asks for launch options, and start the game. It shows here then, with its overlay.</p>
+      <p><code>{launcherLine}</code> <Button onPress={() => void navigator.clipboard.writeText(launcherLine)}>Copy</Button></p>
+      <p className="quiet">In a terminal: <code>idlemeter play ./your-game</code></p>
+    </section>
+  );
+}
+
+function Figure({ name, value, unit }: { name: string; value: number | null; unit: string }) {
+  return <div className="figure"><span>{name}</span><b>{value === null ? "–" : value.toFixed(0)} <small>{unit}</small></b></div>;
+}
+
+function OneGame({ game }: { game: Game }) {
+  const tell = useTell();
+  const { answer: list } = useAsked<FaceList>("/api/faces", {});
+  const names = [...new Set([...(list?.faces ?? []), ...(list?.starters ?? [])].map((face) => face.name).concat(game.face))].filter((name) => name !== "");
+  return (
+    <div className="live-game">
+      <section aria-label="Frame times">
+        <FrameStrip pid={game.pid} />
+        <div className="figures">
+          <Figure name="average" value={game.average} unit="FPS" />
+          <Figure name="1% low" value={game.low} unit="FPS" />
+          <p className="quiet">{game.api} {game.picture}, since the overlay was started or cleared</p>
+        </div>
+        <div className="orders">
+          <Button onPress={() => void tell.send(game, { do: "toggle" })}>{game.isVisible ? "Hide the overlay" : "Show the overlay"}</Button>
+          <Button onPress={() => void tell.send(game, { do: "clear" })}>Clear the figures</Button>
+          {names.length > 0 && <Choice label="Face" value={game.face} choices={names} onChange={(name) => void tell.send(game, { do: "face", name })} />}
+        </div>
+        <Problem error={tell.error} />
+        {game.problem && <p className="problem" role="alert">{game.problem}</p>}
+      </section>
+      <aside aria-label="Record">
+        {game.recording && <p className="recording" role="status">{recordingWords(game.recording)}</p>}
+        <RecordForm game={game} />
+      </aside>
+    </div>
+  );
+}
+
+export default function LivePlace() {
+  const { games } = useLive();
+  if (games.length === 0) return <NoGame />;
+  return (
+    <Tabs className="live-place">
+      <TabList aria-label="Games" className={games.length === 1 ? "only-one" : ""}>
+        {games.map((game) => <Tab key={game.pid} id={game.pid}>{game.name}</Tab>)}
+      </TabList>
+      {games.map((game) => <TabPanel key={game.pid} id={game.pid}><OneGame game={game} /></TabPanel>)}
+    </Tabs>
+  );
+}

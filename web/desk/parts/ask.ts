@@ -1,0 +1,48 @@
+// Questions to the desk, with answers of the wire's types.
+import type { ErrorAnswer } from "../wire/types.ts";
+
+/** What the desk could not do, in the words of the library. */
+export class DeskError extends Error {
+  readonly code: string;
+  readonly fix: string;
+
+  constructor(code: string, problem: string, fix: string) {
+    super(problem);
+    this.code = code;
+    this.fix = fix;
+  }
+}
+
+const gone = new DeskError("unavailable", "The desk has ended.", "Open it again: idlemeter desk");
+
+async function errorOf(response: Response): Promise<DeskError> {
+  const text = await response.text();
+  if (!response.headers.get("Content-Type")?.startsWith("application/json")) return new DeskError("failed", text.trim(), "");
+  const { error } = JSON.parse(text) as ErrorAnswer;
+  return new DeskError(error.code, error.where ? `${error.where}: ${error.problem}` : error.problem, error.fix);
+}
+
+async function asked(path: string, options: RequestInit): Promise<Response> {
+  const response = await fetch(path, { ...options, credentials: "same-origin" }).catch((reason: unknown) => {
+    if (reason instanceof DOMException && reason.name === "AbortError") throw reason;
+    throw gone;
+  });
+  if (!response.ok) throw await errorOf(response);
+  return response;
+}
+
+export async function ask<Answer>(path: string, parameters: Record<string, string | number>, signal?: AbortSignal): Promise<Answer> {
+  const query = new URLSearchParams(Object.entries(parameters).map(([name, value]) => [name, String(value)]));
+  const response = await asked(`${path}?${query}`, signal ? { signal } : {});
+  return (await response.json()) as Answer;
+}
+
+export async function tell<Answer>(path: string, body: object): Promise<Answer> {
+  const response = await asked(path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body) });
+  return (await response.json()) as Answer;
+}
+
+export async function send<Answer>(path: string, parameters: Record<string, string>, body: Blob): Promise<Answer> {
+  const response = await asked(`${path}?${new URLSearchParams(parameters)}`, { method: "POST", headers: { "Content-Type": "application/zip" }, body });
+  return (await response.json()) as Answer;
+}

@@ -1,0 +1,35 @@
+import { useEffect, useState } from "react";
+import { DeskError, ask } from "./ask.ts";
+
+export interface Asked<Answer> {
+  answer: Answer | null;
+  error: DeskError | null;
+}
+
+/** Asks at once and then every so many milliseconds (0: once) while the page is seen, and again when the question changes. */
+export function useAsked<Answer>(path: string, parameters: Record<string, string | number> | null, every = 0): Asked<Answer> {
+  const [state, setState] = useState<Asked<Answer>>({ answer: null, error: null });
+  const question = parameters === null ? null : JSON.stringify(parameters);
+  useEffect(() => {
+    if (question === null) return;
+    const stop = new AbortController();
+    let timer = 0;
+    const look = async () => {
+      try {
+        if (!document.hidden) {
+          const answer = await ask<Answer>(path, JSON.parse(question) as Record<string, string>, stop.signal);
+          setState({ answer, error: null });
+        }
+      } catch (reason) {
+        if (reason instanceof DeskError) setState((before) => ({ ...before, error: reason }));
+      }
+      if (every > 0 && !stop.signal.aborted) timer = window.setTimeout(() => void look(), every);
+    };
+    void look();
+    return () => {
+      stop.abort();
+      window.clearTimeout(timer);
+    };
+  }, [path, question, every]);
+  return state;
+}
