@@ -21,7 +21,8 @@ TEST(SceneParts, AreFoundWhereTheyAreDrawn) {
   const Scene scene = scene_of(toml, values(9));
   std::vector<std::string> names;
   for (const PartArea& area : scene.parts) names.push_back(to_string(area.part));
-  EXPECT_EQ(names, (std::vector<std::string>{"pin:1", "face", "row:1", "row:1/1", "row:1/2", "row:2", "row:2/1", "pin:2"}));
+  EXPECT_EQ(names,
+            (std::vector<std::string>{"pin:1", "face", "row:1", "row:1/1", "row:1/2", "row:2", "row:2/1", "pin:2"}));
   const struct {
     const char* text;
     const char* part;

@@ -32,6 +32,7 @@ export function Desk() {
     <LiveProvider>
       <Rail place={place} />
       <main>
+        <h1 className="only-read">{places.find((one) => one.path === place)?.name}</h1>
         <Suspense fallback={<p className="quiet">One moment …</p>}>
           {place === "/live" ? <LivePlace /> : <FacePlace />}
         </Suspense>

@@ -1,5 +1,5 @@
 import { useMemo, useState } from "react";
-import { Button, Input, Label, SearchField } from "react-aria-components";
+import { Button, GridList, GridListHeader, GridListItem, GridListSection, Input, Label, SearchField, type Key } from "react-aria-components";
 import { Problem } from "../parts/problem.tsx";
 import { Trace } from "../parts/trace.tsx";
 import { useAsked } from "../parts/use_asked.ts";
@@ -35,11 +35,15 @@ export function ReadingList({ state, onSelect }: { state: FaceState; onSelect: (
   const shown = useMemo(() => shownIn(face), [face]);
   const readings = answer?.readings ?? [];
 
-  const toggle = (reading: Reading) => {
-    const part = shown.get(reading.id)?.at(-1);
-    if (part !== undefined) return void change({ do: "remove", part });
-    const row = rowFor(reading, face);
-    return void change(row === null ? { do: "add", reading: reading.id } : { do: "add", reading: reading.id, row });
+  /** The reading that was pressed is the one in which the list differs from the overlay. */
+  const onSelection = (selected: "all" | Set<Key>) => {
+    if (selected === "all") return;
+    for (const reading of readings) {
+      const part = shown.get(reading.id)?.at(-1), row = rowFor(reading, face);
+      if (selected.has(reading.id) === (part !== undefined)) continue;
+      if (part !== undefined) void change({ do: "remove", part });
+      else void change(row === null ? { do: "add", reading: reading.id } : { do: "add", reading: reading.id, row });
+    }
   };
 
   return (
@@ -50,40 +54,35 @@ export function ReadingList({ state, onSelect }: { state: FaceState; onSelect: (
       </SearchField>
       <Problem error={error} />
       {answer && readings.length === 0 && <p className="quiet">Nothing here is called that. Try another word, like “heat” or “memory”.</p>}
-      <div className="scrolls">
+      <GridList className="scrolls" aria-label="Readings; those on the overlay are selected" selectionMode={face?.is_own ? "multiple" : "none"}
+        selectedKeys={[...shown.keys()]} onSelectionChange={onSelection} escapeKeyBehavior="none">
         {byDevice(readings).map(([device, list]) => (
-          <section key={device} aria-label={device}>
-            <h3>{device}</h3>
-            <ul>
-              {list.map((one) => (
-                <ReadingLine key={one.id} reading={one} isOn={shown.has(one.id)} canChange={face?.is_own ?? false}
-                  onToggle={() => { toggle(one); }} onShow={() => { onSelect(shown.get(one.id)?.[0] ?? "face"); }} />
-              ))}
-            </ul>
-          </section>
+          <GridListSection key={device} id={device}>
+            <GridListHeader className="device">{device}</GridListHeader>
+            {list.map((one) => <ReadingLine key={one.id} reading={one} part={shown.get(one.id)?.[0]} onSelect={onSelect} />)}
+          </GridListSection>
         ))}
-      </div>
+      </GridList>
     </div>
   );
 }
 
 interface LineProps {
   reading: Reading;
-  isOn: boolean;
-  canChange: boolean;
-  onToggle: () => void;
-  onShow: () => void;
+  /** That shows it. */
+  part: string | undefined;
+  onSelect: (part: string) => void;
 }
 
-function ReadingLine({ reading, isOn, canChange, onToggle, onShow }: LineProps) {
+function ReadingLine({ reading, part, onSelect }: LineProps) {
   return (
-    <li className={reading.missing === undefined ? "reading" : "reading missing"} title={reading.missing ?? reading.id}>
-      <Button className={`switch kind-${reading.kind}`} isDisabled={!canChange} aria-pressed={isOn} onPress={onToggle}
-        aria-label={isOn ? `Take ${reading.title} off the overlay` : `Put ${reading.title} on the overlay`} />
-      <Button className="name" isDisabled={!isOn} onPress={onShow}>{reading.title}</Button>
+    <GridListItem id={reading.id} textValue={reading.title} className={reading.missing === undefined ? "reading" : "reading missing"}>
+      <span className={`switch kind-${reading.kind}`} data-on={part === undefined ? undefined : ""} aria-hidden="true" />
+      <span className="name">{reading.title}</span>
+      {part !== undefined && <Button className="link" aria-label={`Edit ${reading.title}`} onPress={() => { onSelect(part); }}>edit</Button>}
       {reading.missing === undefined
         ? <><Trace values={reading.recent} kind={reading.kind} /><span className="value">{reading.words}</span></>
         : <span className="why">{reading.missing}</span>}
-    </li>
+    </GridListItem>
   );
 }

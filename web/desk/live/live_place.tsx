@@ -16,7 +16,7 @@ function NoGame() {
   if (!isConnected) return <p className="quiet">One moment …</p>;
   return (
     <section className="empty">
-      <h1>No game runs yet</h1>
+      <h2 className="large">No game runs yet</h2>
       <p>Put this line into your launcher, where it asks for launch options, and start the game. It shows here then, with its overlay.</p>
       <p><code>{launcherLine}</code> <Button onPress={() => void navigator.clipboard.writeText(launcherLine)}>Copy</Button></p>
       <p className="quiet">In a terminal: <code>idlemeter play ./your-game</code></p>

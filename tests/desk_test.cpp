@@ -1,0 +1,287 @@
+// The desk without a browser: who gets in, what it answers, that nothing is lost between two who change one face.
+#include "idlemeter/desk/desk.hpp"
+
+#include <gtest/gtest.h>
+#include <httplib.h>
+#include <netinet/in.h>
+#include <sys/resource.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include <nlohmann/json.hpp>
+#include <regex>
+
+#include "folder.hpp"
+#include "idlemeter/face/face_editor.hpp"
+#include "idlemeter/face/face_text.hpp"
+#include "idlemeter/settings/settings.hpp"
+#include "stores.hpp"
+
+namespace idlemeter {
+namespace {
+
+using Json = nlohmann::json;
+using testing::Folder;
+using testing::snapshot_of;
+
+class TwoReadings final : public DeskValues {
+ public:
+  Snapshot update() override {
+    return snapshot_of(
+        {{.id = "gpu.hotspot", .title = "GPU hotspot temperature", .kind = DeviceKind::graphics, .unit = Unit::celsius},
+         {.id = "cpu.load", .title = "Processor load", .kind = DeviceKind::processor, .unit = Unit::percent}},
+        {93.0, 25.0});
+  }
+  void ask(const std::vector<std::string>&) override {}
+  [[nodiscard]] const History& history() const override { return history_; }
+
+ private:
+  History history_;
+};
+
+constexpr const char* kFace = "# mine\n[[row]]\nlabel = \"CPU\"\ncells = [ { reading = \"cpu.load\" } ]\n";
+
+/// A desk on a folder of its own, and a browser that has been let in.
+class DeskTest : public ::testing::Test {
+ protected:
+  DeskTest()
+      : desk({.settings = folder / "settings.toml",
+              .faces = folder / "faces",
+              .values = std::make_unique<TwoReadings>(),
+              .grounds = {"day"},
+              .draw_ground = [](const std::string&, int width, int height) { return Image(width, height); }}),
+        client("127.0.0.1", desk.port()) {
+    folder.file("faces/mine.toml", kFace);
+  }
+
+  [[nodiscard]] std::string host() const { return "127.0.0.1:" + std::to_string(desk.port()); }
+
+  static std::string path_of(const std::string& address) { return address.substr(address.find("/?")); }
+
+  /// The cookie of a browser that has come in by a new address.
+  std::string enter() {
+    const auto answer = client.Get(path_of(desk.address()));
+    EXPECT_EQ(answer->status, 303);
+    const std::string cookie = answer->get_header_value("Set-Cookie");
+    EXPECT_NE(cookie.find("; HttpOnly; SameSite=Strict"), std::string::npos) << cookie;
+    return cookie.substr(0, cookie.find(';'));
+  }
+
+  Json get(const std::string& path, int status = 200) {
+    const auto answer = client.Get(path, {{"Cookie", cookie}});
+    EXPECT_EQ(answer->status, status) << path << answer->body;
+    return Json::parse(answer->body, nullptr, false);
+  }
+
+  Json post(const std::string& path, const Json& body, int status = 200) {
+    const auto answer =
+        client.Post(path, {{"Cookie", cookie}, {"Origin", "http://" + host()}}, body.dump(), "application/json");
+    EXPECT_EQ(answer->status, status) << path << answer->body;
+    return Json::parse(answer->body, nullptr, false);
+  }
+
+  Json edit(const std::string& version, const Json& changes, int status = 200) {
+    return post("/api/face/edit", {{"name", "mine"}, {"version", version}, {"changes", changes}}, status);
+  }
+
+  [[nodiscard]] std::string text() const { return testing::text_of(folder / "faces/mine.toml"); }
+
+  Folder folder;
+  Desk desk;
+  httplib::Client client;
+  std::string cookie = enter();
+};
+
+TEST_F(DeskTest, LetsInWhoHasAnAddressOnce) {
+  const std::string address = path_of(desk.address());
+  EXPECT_EQ(client.Get(address)->status, 303);
+  EXPECT_EQ(client.Get(address)->status, 403) << "used";
+  EXPECT_EQ(client.Get("/?code=")->status, 403);
+  EXPECT_EQ(client.Get("/?code=" + std::string(64, '0'))->status, 403);
+  for (const char* path :
+       {"/", "/desk.js", "/api/faces", "/api/live", "/api/face/picture?number=1", "/../../etc/passwd"}) {
+    const auto answer = client.Get(path);
+    EXPECT_EQ(answer->status, 401) << path;
+    EXPECT_EQ(answer->get_header_value("Set-Cookie"), "");
+  }
+  for (const char* other : {"idlemeter-desk=", "idlemeter-desk=0", "a=b; idlemeter-desk", ";;;=;"})
+    EXPECT_EQ(client.Get("/api/faces", {{"Cookie", other}})->status, 401) << other;
+  EXPECT_EQ(client.Get("/api/faces", {{"Cookie", "theme=dark; " + cookie + "; x=y"}})->status, 200);
+}
+
+TEST_F(DeskTest, AnswersNoOtherPage) {
+  const std::string own = "http://" + host();
+  const struct {
+    const char* name;
+    std::string value;
+    int get, post;
+  } cases[] = {{"Host", "rebound.example:" + std::to_string(desk.port()), 403, 403},
+               {"Host", "127.0.0.1", 403, 403},
+               {"Origin", "http://evil.example", 403, 403},
+               {"Origin", "null", 403, 403},
+               {"Origin", "http://127.0.0.1:1", 403, 403},
+               {"Sec-Fetch-Site", "cross-site", 403, 403},
+               {"Sec-Fetch-Site", "same-site", 403, 403},
+               {"Sec-Fetch-Site", "none", 200, 403},
+               {"Sec-Fetch-Site", "same-origin", 200, 200},
+               {"Origin", own, 200, 200}};
+  for (const auto& c : cases) {
+    httplib::Headers headers = {{"Cookie", cookie}, {c.name, c.value}};
+    EXPECT_EQ(client.Get("/api/faces", headers)->status, c.get) << c.name << ": " << c.value;
+    if (c.name != std::string("Origin")) headers.emplace("Origin", own);
+    EXPECT_EQ(client.Post("/api/face/undo", headers, "{\"name\":\"x\"}", "application/json")->status,
+              c.post == 200 ? 404 : c.post)
+        << c.name << ": " << c.value;
+  }
+  EXPECT_EQ(client.Post("/api/face/undo", {{"Cookie", cookie}}, "{}", "application/json")->status, 403)
+      << "says no origin";
+  EXPECT_EQ(client.Post("/api/face/undo", {{"Cookie", cookie}, {"Origin", own}}, "name=mine", "text/plain")->status,
+            400);
+  EXPECT_EQ(
+      client
+          .Post("/api/face/undo", {{"Cookie", cookie}, {"Origin", own}}, std::string(70'000, ' '), "application/json")
+          ->status,
+      413);
+}
+
+TEST_F(DeskTest, SaysThatNothingElseMayBeLoadedOrRead) {
+  for (const char* path : {"/", "/desk.js", "/api/faces", "/nothing"}) {
+    const auto answer = client.Get(path, {{"Cookie", cookie}});
+    const std::string policy = answer->get_header_value("Content-Security-Policy");
+    EXPECT_NE(policy.find("default-src 'none'; script-src 'self'; style-src 'self'"), std::string::npos) << path;
+    EXPECT_EQ(answer->get_header_value_count("Content-Security-Policy"), 1u);
+    EXPECT_EQ(answer->get_header_value("Cross-Origin-Resource-Policy"), "same-origin");
+    EXPECT_EQ(answer->get_header_value("X-Content-Type-Options"), "nosniff");
+  }
+  EXPECT_NE(client.Get("/", {{"Cookie", cookie}})->body, client.Get("/", {{"Cookie", cookie}})->body)
+      << "another nonce";
+}
+
+TEST_F(DeskTest, ChangesAFaceAndKeepsItsComments) {
+  const Json face = get("/api/face?name=mine");
+  EXPECT_EQ(face["parts"]["rows"][0]["cells"][0]["title"], "Processor load");
+  const Json after = edit(face["version"], {{{"do", "add"}, {"reading", "gpu.hotspot"}, {"row", "CPU"}},
+                                            {{"do", "set"}, {"part", "row:1/2"}, {"key", "caution"}, {"value", "85"}}});
+  EXPECT_EQ(text(),
+            "# mine\n[[row]]\nlabel = \"CPU\"\ncells = [ { reading = \"cpu.load\" }, { reading = \"gpu.hotspot\", "
+            "caution = 85 } ]\n");
+  EXPECT_EQ(after["keys"]["row"][0]["cells"][1]["caution"], 85);
+  const Json refused =
+      edit(after["version"], {{{"do", "remove"}, {"part", "row:1/2"}}, {{"do", "remove"}, {"part", "row:7"}}}, 404);
+  EXPECT_EQ(refused["error"]["code"], "not found");
+  EXPECT_NE(text().find("gpu.hotspot"), std::string::npos) << "all of the changes or none";
+  post("/api/face/undo", {{"name", "mine"}});
+  EXPECT_EQ(text(), kFace);
+  EXPECT_EQ(post("/api/face/redo", {{"name", "mine"}})["version"], after["version"]);
+}
+
+TEST_F(DeskTest, LosesNoChangeThatSomebodyElseMade) {
+  const std::string version = get("/api/face?name=mine")["version"];
+  const FaceEditor editor(folder / "faces/mine.toml");  // as another desk, an editor or a command
+  (void)editor.edit([](FaceText& face) { face.set("face", "text.size", "30"); });
+  const Json refused = edit(version, {{{"do", "set"}, {"part", "face"}, {"key", "text.size"}, {"value", "20"}}}, 409);
+  EXPECT_EQ(refused["error"]["code"], "moved");
+  EXPECT_NE(text().find("size = 30"), std::string::npos);
+  edit(get("/api/face?name=mine")["version"],
+       {{{"do", "set"}, {"part", "row:1"}, {"key", "label"}, {"value", "Corvid"}}});
+  EXPECT_NE(text().find("size = 30"), std::string::npos);
+  EXPECT_NE(text().find("\"Corvid\""), std::string::npos);
+}
+
+TEST_F(DeskTest, DrawsAFaceAndSaysWhereItsPartsAre) {
+  const Json scene = get("/api/face/scene?name=mine&width=1280&height=720");
+  std::vector<std::string> parts;
+  for (const Json& one : scene["areas"]) parts.push_back(one["part"]);
+  EXPECT_EQ(parts, (std::vector<std::string>{"face", "row:1", "row:1/1"}));
+  const auto picture =
+      client.Get("/api/face/picture?number=" + scene["picture"]["number"].dump(), {{"Cookie", cookie}});
+  EXPECT_EQ(picture->body.substr(1, 3), "PNG");
+  get("/api/face/picture?number=999", 404);
+  for (const char* size : {"width=1280", "width=1&height=720", "width=1280&height=99999", "width=1280&height=x"})
+    get(std::string("/api/face/scene?name=mine&") + size, 400);
+  get("/api/ground?name=elsewhere&width=640&height=360", 404);
+}
+
+TEST_F(DeskTest, KeepsToTheFolderOfFaces) {
+  folder.file("secret.toml", kFace);
+  for (const std::string& name : {std::string("../secret"), std::string("../secret.toml"), std::string("/etc/passwd"),
+                                  (folder / "secret.toml").string(), std::string()}) {
+    const auto answer = client.Get("/api/face?name=" + httplib::detail::encode_query_param(name), {{"Cookie", cookie}});
+    EXPECT_EQ(answer->status, 404) << name;
+    post("/api/face/make", {{"from", "benchmark"}, {"name", name}}, 400);
+    post("/api/face/make", {{"from", name}, {"name", "other"}}, 404);
+  }
+  post("/api/face/make", {{"from", "benchmark"}, {"name", "mine"}}, 409);
+  post("/api/face/edit", {{"name", "benchmark"}, {"version", ""}, {"changes", Json::array()}}, 409);
+}
+
+TEST_F(DeskTest, PacksUnpacksAndChoosesFaces) {
+  const auto bundle = client.Get("/api/face/pack?name=mine", {{"Cookie", cookie}});
+  const httplib::Headers headers = {{"Cookie", cookie}, {"Origin", "http://" + host()}};
+  EXPECT_EQ(client.Post("/api/face/unpack?name=theirs", headers, bundle->body, "application/zip")->status, 200);
+  EXPECT_EQ(testing::text_of(folder / "faces/theirs/face.toml"), kFace);
+  const auto hostile = client.Post("/api/face/unpack?name=evil", headers, "PK not a bundle", "application/zip");
+  EXPECT_GE(hostile->status, 400);
+  EXPECT_FALSE(std::filesystem::exists(folder / "faces/evil"));
+  post("/api/face/choose", {{"name", "mine"}, {"program", "tidepool*"}});
+  EXPECT_EQ(load_settings(folder / "settings.toml").games.at(0).face, "mine");
+}
+
+TEST_F(DeskTest, FindsReadingsByWords) {
+  const Json hot = get("/api/readings?words=hot")["readings"];
+  ASSERT_EQ(hot.size(), 1u);
+  EXPECT_EQ(hot[0]["words"], "93 °C");
+  EXPECT_EQ(get("/api/readings")["readings"].size(), 2u);
+}
+
+TEST_F(DeskTest, LivesThroughAThousandConnections) {
+  rlimit limit{};
+  ::getrlimit(RLIMIT_NOFILE, &limit);
+  limit.rlim_cur = limit.rlim_max;
+  ::setrlimit(RLIMIT_NOFILE, &limit);
+  std::vector<int> sockets;
+  sockaddr_in address{};
+  address.sin_family = AF_INET;
+  address.sin_port = htons(static_cast<std::uint16_t>(desk.port()));
+  address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+  for (int i = 0; i < 1'000; ++i) {
+    sockets.push_back(::socket(AF_INET, SOCK_STREAM | SOCK_NONBLOCK, 0));
+    (void)::connect(sockets.back(), reinterpret_cast<const sockaddr*>(&address), sizeof address);
+    (void)::send(sockets.back(), "POST /api/face/undo HTT", 23, MSG_NOSIGNAL);  // and never the rest
+  }
+  client.set_read_timeout(60);
+  EXPECT_EQ(get("/api/faces")["faces"][0]["name"], "mine");
+  for (const int socket : sockets) ::close(socket);
+}
+
+TEST_F(DeskTest, StreamsWhoRunsUntilItEnds) {
+  std::string text;
+  const auto answer = client.Get("/api/live", {{"Cookie", cookie}}, [&](const char* data, std::size_t size) {
+    text.append(data, size);
+    return text.find("\n\n") == std::string::npos;  // the first event is enough
+  });
+  EXPECT_EQ(text.rfind("data: {\"meters\":[", 0), 0u) << text;
+  EXPECT_LE(monotonic_now() - desk.last_used(), 5 * kSecond);
+  post("/api/meter", {{"meter", 1}, {"command", {{"do", "toggle"}}}}, 404);
+  post("/api/meter", {{"meter", 1}, {"command", {{"do", "format the disk"}}}}, 400);
+}
+
+TEST(ADeskBell, OpensTheFirstDeskForASecondOne) {
+  const Folder folder;
+  ::setenv("XDG_RUNTIME_DIR", folder.path().c_str(), 1);
+  EXPECT_EQ(running_desk(), "");
+  Desk desk({.values = std::make_unique<TwoReadings>(), .draw_ground = {}});
+  DeskBell bell(desk);
+  std::atomic<bool> done = false;
+  std::string address;
+  std::thread second([&] {
+    address = running_desk();
+    done = true;
+  });
+  while (!done) bell.serve(kSecond / 100);
+  second.join();
+  EXPECT_TRUE(std::regex_match(address, std::regex("http://127\\.0\\.0\\.1:\\d+/\\?code=[0-9a-f]{64}"))) << address;
+}
+
+}  // namespace
+}  // namespace idlemeter
