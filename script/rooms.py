@@ -15,6 +15,8 @@ WHAT = {
     "plot": "plots as a model, and drawn",
     "report": "runs as an HTML page",
     "serve": "readings over HTTP",
+    "http": "a server, its clients bounded",
+    "desk": "a page to point at",
     "footage": "a run's overlay as a video",
     "draw": "scenes as pixels",
     "link": "memory shared with the game",

@@ -38,7 +38,7 @@ function OneFace({ name, list, go }: { name: string; list: FaceList | null; go: 
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
-      if (event.key === "Escape") select("face");
+      if (event.key === "Escape" && !document.querySelector(".react-aria-Popover")) select("face");
       if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return;
       event.preventDefault();
       void (event.shiftKey ? redo() : undo());

@@ -42,6 +42,9 @@ export function Stage({ name, state, part, onSelect }: Props) {
   const version = state.face?.version;
   const question = version === undefined || !state.face?.parts ? null : { name, ...size, version };
   const { answer: scene, error } = useAsked<SceneAnswer>("/api/face/scene", question, 1000);
+  const { reload, isBusy } = state;
+  const isOther = scene !== null && version !== undefined && scene.version !== version;  // somebody else has changed it
+  useEffect(() => { if ((isOther || error) && !isBusy) reload(); }, [isOther, error, isBusy, reload]);
   const [drag, setDrag] = useState<Drag | null>(null);
   const onDrag = useCallback((next: Drag | null) => { setDrag(next); }, []);
   const box = scene?.areas.find((one) => one.part === "face")?.area;
