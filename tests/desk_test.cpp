@@ -11,6 +11,7 @@
 #include <nlohmann/json.hpp>
 #include <regex>
 
+#include "command.hpp"
 #include "folder.hpp"
 #include "idlemeter/face/face_editor.hpp"
 #include "idlemeter/face/face_text.hpp"
@@ -281,6 +282,14 @@ TEST(ADeskBell, OpensTheFirstDeskForASecondOne) {
   while (!done) bell.serve(kSecond / 100);
   second.join();
   EXPECT_TRUE(std::regex_match(address, std::regex("http://127\\.0\\.0\\.1:\\d+/\\?code=[0-9a-f]{64}"))) << address;
+}
+
+TEST(ADeskCommand, SaysWhereItIsAndEndsWhenNobodyUsesIt) {
+  const Folder folder;
+  ::setenv("XDG_RUNTIME_DIR", folder.path().c_str(), 1);
+  const testing::Step steps[] = {{"desk --no-browser --rig --for 300ms", 0, {"http://127.0.0.1:", "/?code="}},
+                                 {"desk --no-browser --rig --port 99999", 1, {"there is no port 99999"}}};
+  testing::expect_steps(folder, steps);
 }
 
 }  // namespace

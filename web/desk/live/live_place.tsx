@@ -5,6 +5,7 @@ import { useAsked } from "../parts/use_asked.ts";
 import type { FaceList } from "../wire/types.ts";
 import { FrameStrip } from "./frame_strip.tsx";
 import { useLive, type Game } from "./live_provider.tsx";
+import { Pins } from "./pins.tsx";
 import { RecordForm } from "./record_form.tsx";
 import { recordingWords } from "./recording_words.ts";
 import { useTell } from "./use_tell.ts";
@@ -41,6 +42,7 @@ function OneGame({ game }: { game: Game }) {
           <Figure name="1% low" value={game.low} unit="FPS" />
           <p className="quiet">{game.api} {game.picture}, since the overlay was started or cleared</p>
         </div>
+        <Pins pid={game.pid} />
         <div className="orders">
           <Button onPress={() => void tell.send(game, { do: "toggle" })}>{game.isVisible ? "Hide the overlay" : "Show the overlay"}</Button>
           <Button onPress={() => void tell.send(game, { do: "clear" })}>Clear the figures</Button>

@@ -1,5 +1,6 @@
 // The games that run, as the desk streams them: once for the whole page.
 import { createContext, useContext, useEffect, useMemo, useRef, useState, type ReactNode } from "react";
+import { useAddress } from "../parts/use_address.ts";
 import type { LiveEvent, LiveGame, LiveRecording } from "../wire/types.ts";
 
 /** A game of a meter, as it is now. */
@@ -38,6 +39,15 @@ function addFrames(frames: Frames, game: LiveGame) {
   }
 }
 
+/** A reading changes less often than updates come: only other values are kept. */
+function addValues(all: Map<string, number[]>, pid: number, now: Record<string, unknown>) {
+  for (const [id, value] of Object.entries(now)) {
+    if (typeof value !== "number") continue;
+    const name = `${pid} ${id}`, past = all.get(name) ?? [];
+    if (past.at(-1) !== value) all.set(name, [...past.slice(-59), value]);
+  }
+}
+
 const gameOf = (meter: number, game: LiveGame, update: NonNullable<LiveEvent["update"]>): Game => ({
   meter, pid: game.pid, name: game.name, picture: game.picture ?? "", api: game.api ?? "", face: game.face ?? "",
   average: game.average_fps ?? null, low: game.low_1_percent_fps ?? null, isVisible: update.visible,
@@ -45,18 +55,24 @@ const gameOf = (meter: number, game: LiveGame, update: NonNullable<LiveEvent["up
 });
 
 interface Live {
+  /** Readings that are streamed too, by id. */
+  pins: readonly string[];
+  /** The newest numbers of a pinned reading, oldest first. */
+  valuesOf: (pid: number, id: string) => readonly number[];
   games: readonly Game[];
   isConnected: boolean;
   framesOf: (pid: number) => Frames;
 }
 
-const Context = createContext<Live>({ games: [], isConnected: false, framesOf: () => ({ at: [], ms: [] }) });
+const Context = createContext<Live>({ pins: [], valuesOf: () => [], games: [], isConnected: false, framesOf: () => ({ at: [], ms: [] }) });
 export const useLive = () => useContext(Context);
 
 export function LiveProvider({ children }: { children: ReactNode }) {
   const [meters, setMeters] = useState<ReadonlyMap<number, readonly Game[]>>(new Map());
   const [isConnected, setConnected] = useState(false);
   const frames = useRef(new Map<number, Frames>());
+  const values = useRef(new Map<string, number[]>());
+  const asked = useAddress().parameters.get("pins") ?? "";
 
   useEffect(() => {
     let source: EventSource | null = null;
@@ -65,6 +81,7 @@ export function LiveProvider({ children }: { children: ReactNode }) {
       if (running) setMeters((before) => new Map([...before].filter(([pid]) => running.includes(pid))));
       if (meter === undefined || !update) return;
       for (const game of update.games) {
+        addValues(values.current, game.pid, { ...update.values, ...game.values });
         const of = frames.current.get(game.pid) ?? { at: [], ms: [] };
         frames.current.set(game.pid, of);
         addFrames(of, game);
@@ -78,7 +95,7 @@ export function LiveProvider({ children }: { children: ReactNode }) {
       source?.close();
       source = null;
       if (document.hidden) return;
-      source = new EventSource("/api/live");
+      source = new EventSource(`/api/live?${new URLSearchParams({ readings: asked })}`);
       source.onopen = () => { setConnected(true); };
       source.onerror = () => { setConnected(false); };
       source.onmessage = (event: MessageEvent<string>) => { take(JSON.parse(event.data) as LiveEvent); };
@@ -89,11 +106,12 @@ export function LiveProvider({ children }: { children: ReactNode }) {
       document.removeEventListener("visibilitychange", connect);
       source?.close();
     };
-  }, []);
+  }, [asked]);
 
   const live = useMemo<Live>(() => ({
+    pins: asked.split(",").filter((id) => id !== ""), valuesOf: (pid, id) => values.current.get(`${pid} ${id}`) ?? [],
     games: [...meters.values()].flat(), isConnected,
     framesOf: (pid) => frames.current.get(pid) ?? { at: [], ms: [] },
-  }), [meters, isConnected]);
+  }), [meters, isConnected, asked]);
   return <Context.Provider value={live}>{children}</Context.Provider>;
 }
