@@ -141,7 +141,7 @@ TEST(FacePreview, ShowsTheFaceAndSaysWhatItCannot) {
   EXPECT_EQ(preview.unknown, std::vector<std::string>{"gpu.load"});
   ASSERT_EQ(preview.problems.size(), 1u);
   EXPECT_NE(preview.problems[0].find("gone.png"), std::string::npos);
-  EXPECT_EQ(preview.scene.parts.size(), 3u);
+  EXPECT_EQ(preview.scene.parts.size(), 4u) << "the box, a row, a cell, a pin";
   EXPECT_NE(preview.image.pixels, Image(640, 480).pixels);
   const fs::path wide = folder.file("wide.toml", "[[pin]]\nat = [1400, 10]\nbox = [100, 100]\n");
   EXPECT_FALSE(preview_face(load_face(wide), Image(640, 480), Snapshot(), History(), painter).fits);

@@ -92,7 +92,7 @@ int log_readings(const LogArgs& options) {
   log.finish();
   print("Logged {:.0f} s{}.\n", in_seconds(std::min(passed, options.length == Nanoseconds{} ? passed : options.length)),
         log.lost() == 0 ? "" : fmt::format("; {} samples were lost", log.lost()));
-  return log.problem().empty() ? 0 : 1;
+  return log.problem().empty() && log.lost() == 0 ? 0 : 1;
 }
 
 Check read_time(Nanoseconds& into, Nanoseconds least, Nanoseconds most) {

@@ -202,7 +202,7 @@ test("shows hostile names as what they are", async () => {
   await open({}, async (page, own) => {
     const hostile = `"><img src=x onerror="document.title='owned'"> \u202Eevil`;
     idlemeter("face", "new", "hostile", "--from", "rate");
-    idlemeter("face", "add", "hostile", hostile, "--row", hostile);
+    idlemeter("face", "add", "hostile", "gpu.load", "--row", hostile);
     await page.goto(`${own}/face?face=hostile&part=row:1&size=${encodeURIComponent(hostile)}&ground=day`);
     await page.getByRole("tab", { name: "On the overlay" }).click();
     await page.getByText("<img src=x").first().waitFor();

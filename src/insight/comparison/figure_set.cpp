@@ -79,12 +79,13 @@ FigureSet FigureSet::named(const std::string& choice, const std::map<std::string
 
 namespace {
 
-/// A run may have a reading of that name: those of frames and stutters are known, others are of a machine.
-bool may_be_reading(const std::string& id) {
+/// A run may have the reading that a figure is of: those of frames are known, and figures of stutters too; others are a
+/// machine's.
+bool may_be_there(const std::string& reading, const std::string& figure) {
   const auto latencies = readings::newest_latencies();
-  if (id.starts_with("frame."))
-    return std::any_of(latencies.begin(), latencies.end(), [&](const ReadingInfo& info) { return info.id == id; });
-  return id.find('.') != std::string::npos && (!id.starts_with("stutter.") || of_stutters(id) != nullptr);
+  if (figure.starts_with("frame."))
+    return std::any_of(latencies.begin(), latencies.end(), [&](const ReadingInfo& info) { return info.id == reading; });
+  return reading.find('.') != std::string::npos && (!figure.starts_with("stutter.") || of_stutters(figure) != nullptr);
 }
 
 }  // namespace
@@ -98,7 +99,7 @@ FigureSet::One FigureSet::read(const std::string& id) {
   if (take == "least") one.take = Take::least;
   if (take == "most") one.take = Take::most;
   const bool is_taken = take.empty() || take == "mean" || one.take != Take::mean;
-  if (one.statistic || !may_be_reading(one.reading) || !is_taken) refuse(id);
+  if (one.statistic || !may_be_there(one.reading, id) || !is_taken) refuse(id);
   return one;
 }
 

@@ -12,6 +12,7 @@ interface Props {
   name: string;
   list: FaceList | null;
   state: FaceState;
+  onListChange: () => void;
 }
 
 /** A name that no face has yet: "benchmark", "benchmark-2" … */
@@ -23,7 +24,7 @@ function freeName(from: string, list: FaceList | null): string {
 }
 
 /** Which face is worked on, and all that is done with a whole one. */
-export function FaceBar({ name, list, state }: Props) {
+export function FaceBar({ name, list, state, onListChange }: Props) {
   const { go } = useAddress();
   const [error, setError] = useState<DeskError | null>(null);
   const starters = list?.starters ?? [], kept = list?.faces ?? [];
@@ -33,7 +34,8 @@ export function FaceBar({ name, list, state }: Props) {
     try {
       await step();
       setError(null);
-      go({ set: { again: String(Date.now()), ...(next === undefined ? {} : { face: next, part: null }) }, replace: next === undefined });
+      onListChange();
+      if (next !== undefined) open(next);
     } catch (reason) {
       if (reason instanceof DeskError) setError(reason);
     }

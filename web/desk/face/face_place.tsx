@@ -1,4 +1,4 @@
-import { useEffect, useMemo } from "react";
+import { useEffect, useMemo, useState } from "react";
 import { Tab, TabList, TabPanel, Tabs } from "react-aria-components";
 import { Problem } from "../parts/problem.tsx";
 import { useAddress } from "../parts/use_address.ts";
@@ -20,16 +20,17 @@ function usualFace(list: FaceList | null): string {
 }
 
 export default function FacePlace() {
-  const { parameters, go } = useAddress();
-  const { answer: list, error } = useAsked<FaceList>("/api/faces", { again: parameters.get("again") ?? "" });
+  const { parameters } = useAddress();
+  const [changes, setChanges] = useState(0);
+  const { answer: list, error } = useAsked<FaceList>("/api/faces", { changes });
   const name = parameters.get("face") ?? usualFace(list);
   if (error) return <Problem error={error} />;
   if (!name) return <p className="quiet">One moment …</p>;
-  return <OneFace key={name} name={name} list={list} go={go} />;
+  return <OneFace key={name} name={name} list={list} onListChange={() => { setChanges((count) => count + 1); }} />;
 }
 
-function OneFace({ name, list, go }: { name: string; list: FaceList | null; go: ReturnType<typeof useAddress>["go"] }) {
-  const { parameters } = useAddress();
+function OneFace({ name, list, onListChange }: { name: string; list: FaceList | null; onListChange: () => void }) {
+  const { parameters, go } = useAddress();
   const state = useFace(name);
   const keys = useAsked<KeyTable>("/api/keys", {}).answer?.keys;
   const part = parameters.get("part") ?? "face";
@@ -49,7 +50,7 @@ function OneFace({ name, list, go }: { name: string; list: FaceList | null; go: 
 
   return (
     <div className="face-place">
-      <FaceBar name={name} list={list} state={state} />
+      <FaceBar name={name} list={list} state={state} onListChange={onListChange} />
       <aside className="side" aria-label="Readings and rows">
         <Tabs defaultSelectedKey="readings">
           <TabList aria-label="What the left side lists">

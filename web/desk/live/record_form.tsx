@@ -43,7 +43,7 @@ function endOf(plan: Plan): string {
 
 export function RecordForm({ game }: { game: Game }) {
   const [plan, setPlan] = useState<Plan>({ for: "60", after: "", repeat: "", pause: "", settings: "", tags: "", note: "" });
-  const [mark, setMark] = useState("");
+  const [mark, setMark] = useState(""), [more, setMore] = useState("");
   const tell = useTell();
   const isOn = game.recording !== null && game.recording.state !== "ending";
   const field = (name: keyof Plan, label: string, hint: string): ReactNode => (
@@ -65,6 +65,8 @@ export function RecordForm({ game }: { game: Game }) {
         <div className="pair">
           <TextField value={mark} onChange={setMark}><Label>Mark</Label><Input placeholder="boss fight" /></TextField>
           <Button onPress={() => void tell.send(game, { do: "mark", text: mark })}>Set a mark</Button>
+          <TextField value={more} onChange={setMore}><Label>More to note</Label><Input placeholder="rain since gate 3" /></TextField>
+          <Button isDisabled={more === ""} onPress={() => void tell.send(game, { do: "note", note: more }).then((isDone) => { if (isDone) setMore(""); })}>Add it</Button>
         </div>
       )}
       <Problem error={tell.error} />
