@@ -109,11 +109,9 @@ class OneRequest final : public Request {
 
   [[nodiscard]] Method method() const override { return request_.method == "POST" ? Method::post : Method::get; }
   [[nodiscard]] std::string path() const override { return request_.path; }
-  [[nodiscard]] std::string header(const std::string& name) const override {
-    return request_.get_header_value(name.c_str());
-  }
+  [[nodiscard]] std::string header(const std::string& name) const override { return request_.get_header_value(name); }
   [[nodiscard]] std::optional<std::string> parameter(const std::string& name) const override {
-    return request_.has_param(name.c_str()) ? std::optional(request_.get_param_value(name.c_str())) : std::nullopt;
+    return request_.has_param(name) ? std::optional(request_.get_param_value(name)) : std::nullopt;
   }
   [[nodiscard]] const std::string& body() const override { return body_; }
 
@@ -179,7 +177,7 @@ struct Server::State {
 
   void put(const Answer& answer, httplib::Response& response) {
     response.status = answer.status;
-    for (const auto& [name, value] : answer.headers) response.set_header(name.c_str(), value);
+    for (const auto& [name, value] : answer.headers) response.set_header(name, value);
     if (!answer.events) return response.set_content(answer.body, answer.type);
     if (streams.fetch_add(1) >= limits::kHttpStreams) {
       --streams;
@@ -221,7 +219,7 @@ int Server::port() const { return state_->port; }
 void Server::set_gate(Gate gate) { state_->gate = std::move(gate); }
 void Server::set_otherwise(Handler handler) { state_->otherwise = std::move(handler); }
 
-void Server::add_route(Method method, const std::string& path, Handler handler, std::size_t most_body) {
+void Server::add_route(Method method, const std::string& path, const Handler& handler, std::size_t most_body) {
   State& state = *state_;
   if (method == Method::get) {
     state.sockets.Get(pattern_of(path), [&state, handler](const auto& request, auto& response) {

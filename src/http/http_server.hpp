@@ -70,7 +70,7 @@ class Server {
   /// Asked before anything else, and before a body is read: its answer ends the request.
   void set_gate(Gate gate);
   /// The handler runs in one of many threads. `most_body`: the bytes that a body may have.
-  void add_route(Method method, const std::string& path, Handler handler, std::size_t most_body = 0);
+  void add_route(Method method, const std::string& path, const Handler& handler, std::size_t most_body = 0);
   /// Answers what has no route.
   void set_otherwise(Handler handler);
   /// Begins to answer.
