@@ -198,6 +198,35 @@ test("takes over what was changed elsewhere, also with a mistake in it", async (
   });
 });
 
+test("shows the command that does the same", async () => {
+  await open({}, async (page, own) => {
+    idlemeter("face", "new", "shown", "--from", "benchmark");
+    await page.goto(`${own}/face?face=shown`);
+    await overlay(page).waitFor();
+    // Does something on the page, and then what the page says on the face as it was before.
+    const both = async (act) => {
+      const before = text("shown");
+      await act();
+      await until(() => text("shown") !== before);
+      await saved(page);
+      writeFileSync(join(faces, "twin.toml"), before);
+      const command = (await page.locator(".as-command").textContent()).replace(" shown ", " twin ");
+      execFileSync("sh", ["-c", command.replace(/^idlemeter/, IDLEMETER_COMMAND)], { env });
+      assert.equal(text("twin"), text("shown"), command);
+    };
+    await both(() => page.getByRole("row", { name: "GPU power" }).first().click());
+    await both(() => page.getByLabel("Text size").fill("26"));
+    await both(async () => {
+      const box = await overlay(page).boundingBox(), stage = await page.locator(".picture").boundingBox();
+      await drag(page, { x: box.x + 30, y: box.y + 20 }, { x: stage.x + stage.width - 30, y: stage.y + 40 });
+    });
+    await page.getByRole("button", { name: "Row Lows" }).click({ position: { x: 2, y: 2 } });
+    await both(() => page.getByLabel("Label").fill("slow 'uns"));
+    await both(() => page.getByLabel("Label").fill(""));
+    await both(() => page.getByRole("button", { name: "Take it off" }).click());
+  });
+});
+
 test("shows hostile names as what they are", async () => {
   await open({}, async (page, own) => {
     const hostile = `"><img src=x onerror="document.title='owned'"> \u202Eevil`;

@@ -38,7 +38,8 @@ export function Stage({ name, state, part, onSelect }: Props) {
   const { parameters } = useAddress();
   const ground = useGround();
   const { size } = ground;
-  const { frame, zoom } = useZoom(size, parameters.get("view") !== "true");
+  const isFitted = parameters.get("view") !== "true";
+  const { frame, zoom } = useZoom(size, isFitted);
   const version = state.face?.version;
   const question = version === undefined || !state.face?.parts ? null : { name, ...size, version };
   const { answer: scene, error } = useAsked<SceneAnswer>("/api/face/scene", question, 1000);
@@ -48,6 +49,13 @@ export function Stage({ name, state, part, onSelect }: Props) {
   const [drag, setDrag] = useState<Drag | null>(null);
   const onDrag = useCallback((next: Drag | null) => { setDrag(next); }, []);
   const box = scene?.areas.find((one) => one.part === "face")?.area;
+  const middle = useRef({ x: 0, y: 0 });
+  const hasBox = box !== undefined;
+  useEffect(() => { if (box) middle.current = { x: box.x + box.width / 2, y: box.y + box.height / 2 }; }, [box]);
+  useEffect(() => {  // in its true size the picture is larger than the page: the overlay is what is looked at
+    const element = frame.current, { x, y } = middle.current;
+    if (!isFitted && hasBox) element?.scrollTo({ left: x * zoom - element.clientWidth / 2, top: y * zoom - element.clientHeight / 2 });
+  }, [isFitted, hasBox, zoom, frame]);
   const shift = drag?.part === "face" && box ? { x: drag.area.x - box.x, y: drag.area.y - box.y } : { x: 0, y: 0 };
 
   return (
