@@ -5,6 +5,7 @@
 
 #include "folder.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/draw/face_library.hpp"
 #include "idlemeter/draw/face_preview.hpp"
 #include "idlemeter/draw/write_starter.hpp"
@@ -71,6 +72,18 @@ TEST(FaceChoice, ChangesTheSettingsInPlace) {
   EXPECT_EQ(with_face_chosen(chosen, "night", "tidepool*"),
             settings + "\n[[game]]\nprogram = \"tidepool*\"\nface = \"night\"\n");
   EXPECT_EQ(with_face_chosen(settings, "calm").find("# mine\npace = \"1 s\" # slow\nface = \"calm\"\n"), 0u);
+}
+
+TEST(ChosenFace, IsWrittenIntoSettingsAndNeverOverWhatCannotBeRead) {
+  const testing::Folder folder;
+  choose_face(folder / "new/settings.toml", "calm");
+  EXPECT_EQ(testing::text_of(folder / "new/settings.toml"), "face = \"calm\"\n");
+  const std::string large = "# " + std::string(limits::kTomlBytes, 'x') + "\nface = \"mine\"\n";
+  for (const std::string& text : {large, std::string("face = [\n"), std::string("face = 7\n")}) {
+    const auto file = folder.file("settings.toml", text);
+    EXPECT_THROW(choose_face(file, "calm"), Error);
+    EXPECT_EQ(testing::text_of(file), text);
+  }
 }
 
 std::string problem_of(const auto& call) {

@@ -41,7 +41,6 @@ int make(const KeepOptions& options) {
   return 0;
 }
 
-/// Kept faces with what they are used for, then the starters.
 std::string uses_of(const std::string& face, const Settings& settings) {
   std::string uses = settings.face == face ? "  (for all games without a rule)" : "";
   for (const GameRule& rule : settings.games) {
@@ -50,6 +49,7 @@ std::string uses_of(const std::string& face, const Settings& settings) {
   return uses;
 }
 
+/// Kept faces with what they are used for, then the starters.
 int list(const KeepOptions& options) {
   const Settings settings = settings_in(options.settings_file());
   Table table({Table::Align::left, Table::Align::left});

@@ -89,7 +89,6 @@ Nanoseconds VulkanGpuClock::in_nanoseconds(std::int64_t ticks) const {
                                                static_cast<double>(device_->properties.limits.timestampPeriod)));
 }
 
-/// Both clocks are compared once a second (VK_EXT_calibrated_timestamps): they hardly drift apart in between.
 bool VulkanGpuClock::calibrate() {
   VkCalibratedTimestampInfoEXT infos[2] = {};
   infos[0].sType = infos[1].sType = VK_STRUCTURE_TYPE_CALIBRATED_TIMESTAMP_INFO_EXT;
@@ -103,6 +102,7 @@ bool VulkanGpuClock::calibrate() {
   return true;
 }
 
+/// Both clocks are compared once a second (VK_EXT_calibrated_timestamps): they hardly drift apart in between.
 Nanoseconds VulkanGpuClock::latency(std::uint64_t ended, Moment begun) {
   if (!device_->reads_clocks || begun == Moment{}) return kUnknownTime;
   const bool is_due = calibrated_ == Moment{} || begun - calibrated_ > kSecond;

@@ -2,10 +2,11 @@
 
 #include <algorithm>
 #include <set>
-#include <variant>
 
+#include "idlemeter/readings/ranges.hpp"
 #include "idlemeter/readings/reading_filter.hpp"
 #include "idlemeter/readings/units.hpp"
+#include "json/json.hpp"
 
 namespace idlemeter::desk {
 namespace {
@@ -22,17 +23,9 @@ Json recent(const History& history, const std::string& id) {
 }
 
 Json to_json(const Snapshot::Entry& entry, const History& history) {
-  const ReadingInfo& info = *entry.info;
-  Json one = {{"id", info.id},
-              {"title", info.title},
-              {"device", info.device},
-              {"kind", name_of(info.kind)},
-              {"unit", symbol(info.unit)},
-              {"value", nullptr},
-              {"words", format_value(info, *entry.value)},
-              {"recent", recent(history, info.id)}};
-  if (const auto* missing = std::get_if<Missing>(entry.value)) one["missing"] = missing->reason;
-  if (const auto amount = number(*entry.value)) one["value"] = *amount;
+  Json one = json::to_json(entry, Ranges());
+  one["words"] = format_value(*entry.info, *entry.value);
+  one["recent"] = recent(history, entry.info->id);
   return one;
 }
 

@@ -1,4 +1,4 @@
-// The machine's values, for whoever asks.
+// Gives the newest values of the machine to the threads that answer the page.
 #pragma once
 
 #include <functional>

@@ -26,7 +26,6 @@ Mask mask_for(const PangoRectangle& ink, int baseline) {
   return mask;
 }
 
-/// Fills in how strongly the text covers its pixels; nothing if there is no memory for them.
 TextExtent extent_of(PangoLayout* layout) {
   PangoRectangle logical;
   pango_layout_get_pixel_extents(layout, nullptr, &logical);
@@ -35,6 +34,7 @@ TextExtent extent_of(PangoLayout* layout) {
           static_cast<double>(logical.height - baseline)};
 }
 
+/// Fills in how strongly the text covers its pixels; nothing if there is no memory for them.
 void cover(Mask& mask, PangoLayout* layout, int baseline) {
   const std::unique_ptr<cairo_surface_t, decltype(&cairo_surface_destroy)> surface(
       cairo_image_surface_create(CAIRO_FORMAT_A8, mask.width, mask.height), &cairo_surface_destroy);

@@ -47,7 +47,6 @@ Nanoseconds find_tone(FootagePlan& plan, bool of_mark) {
   return found.front().at;
 }
 
-/// Over a clip: its size, rate and length, with the run's moment where it is said to be.
 /// The moment of the clip at which the overlay begins.
 Nanoseconds clip_moment(const std::string& text) {
   if (text.empty()) return Nanoseconds{};
@@ -55,6 +54,7 @@ Nanoseconds clip_moment(const std::string& text) {
   throw Error(Error::Code::invalid, fmt::format("'{}' isn't a moment", text), "", "write it like 0:12.4, or 'tone'");
 }
 
+/// Over a clip: its size, rate and length, with the run's moment where it is said to be.
 void lay_over_clip(FootagePlan& plan, const FootageRequest& request) {
   plan.over = load_clip(request.over);
   FootageOptions& options = plan.options;

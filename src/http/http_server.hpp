@@ -16,8 +16,7 @@
 namespace idlemeter::http {
 
 inline constexpr int kOk = 200, kSeeOther = 303, kBadRequest = 400, kUnauthorized = 401, kForbidden = 403,
-                     kNotFound = 404, kConflict = 409, kTooLarge = 413, kUnsupported = 415, kFailed = 500,
-                     kUnavailable = 503;
+                     kNotFound = 404, kConflict = 409, kTooLarge = 413, kFailed = 500, kUnavailable = 503;
 
 enum class Method { get, post };
 

@@ -7,6 +7,8 @@
 
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/readings/ranges.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 
 namespace idlemeter::json {
 
@@ -20,6 +22,9 @@ inline std::string text_of(const Json& json, int indent = 2) {
 
 inline Json or_null(const auto& value, auto scale) { return value ? Json(*value * scale) : Json(); }
 inline Json or_null(const auto& value) { return value ? Json(*value) : Json(); }
+
+/// A reading and its value, see readings_json().
+[[nodiscard]] Json to_json(const Snapshot::Entry& entry, const Ranges& ranges);
 
 inline double seconds_of(Moment at) { return in_seconds(at.time_since_epoch()); }
 

@@ -7,11 +7,8 @@
 #include "json/json.hpp"
 
 namespace idlemeter {
-namespace {
 
-using namespace json;
-
-Json to_json(const Snapshot::Entry& entry, const Ranges& ranges) {
+json::Json json::to_json(const Snapshot::Entry& entry, const Ranges& ranges) {
   const ReadingInfo& info = *entry.info;
   Json one = {{"id", info.id},
               {"title", info.title},
@@ -32,7 +29,11 @@ Json to_json(const Snapshot::Entry& entry, const Ranges& ranges) {
   return one;
 }
 
-Json to_json(const std::vector<Snapshot::Entry>& entries, const Ranges& ranges) {
+namespace {
+
+using namespace json;
+
+Json list_of(const std::vector<Snapshot::Entry>& entries, const Ranges& ranges) {
   Json list = Json::array();
   for (const auto& entry : entries) list.push_back(to_json(entry, ranges));
   return list;
@@ -41,11 +42,11 @@ Json to_json(const std::vector<Snapshot::Entry>& entries, const Ranges& ranges) 
 }  // namespace
 
 std::string readings_json(const std::vector<Snapshot::Entry>& entries, const Ranges& ranges) {
-  return text_of(to_json(entries, ranges), 2);
+  return text_of(list_of(entries, ranges), 2);
 }
 
 std::string timed_readings_json(const std::vector<Snapshot::Entry>& entries, const Ranges& ranges, double seconds) {
-  return text_of({{"time_s", seconds}, {"readings", to_json(entries, ranges)}}, -1);
+  return text_of({{"time_s", seconds}, {"readings", list_of(entries, ranges)}}, -1);
 }
 
 }  // namespace idlemeter

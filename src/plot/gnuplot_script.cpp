@@ -166,7 +166,6 @@ std::string axes_of(const Plot& plot, std::size_t i, const Place& place, const L
   return s + y_axis_of(panel, (place.upper - place.lower) * plot.height);
 }
 
-/// The title of the plot and the texts of marks stand in the first panel.
 /// The lines of the plot's marks, with their texts in the first panel.
 std::string marks_of(const Plot& plot, bool with_texts, const Look& look) {
   std::string s;
@@ -180,6 +179,7 @@ std::string marks_of(const Plot& plot, bool with_texts, const Look& look) {
   return s;
 }
 
+/// The title of the plot and the texts of marks stand in the first panel.
 std::string texts_of(const Plot& plot, std::size_t i, const Look& look) {
   std::string s = "unset arrow\nunset label\n";
   if (i == 0)

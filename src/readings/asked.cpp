@@ -27,7 +27,6 @@ void AskedSource::discover(Moment now) {
   list_ = std::make_shared<const ReadingList>(found_);
 }
 
-/// A batch of missing values; discovers if that is due. A source that throws has no readings, or the ones it had.
 void AskedSource::discover_if_due(Moment now) {
   if (list_ != nullptr && now - discovered_ < rescan_) return;
   problem_.clear();
@@ -38,6 +37,7 @@ void AskedSource::discover_if_due(Moment now) {
   }
 }
 
+/// A batch of missing values; discovers if that is due. A source that throws has no readings, or the ones it had.
 std::shared_ptr<Batch> AskedSource::empty_batch(Moment now) {
   discover_if_due(now);
   if (list_ == nullptr) list_ = std::make_shared<const ReadingList>(std::vector<ReadingInfo>{});

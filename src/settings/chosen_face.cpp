@@ -4,6 +4,7 @@
 #include <fnmatch.h>
 
 #include "face/format/toml_text.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/base/limits.hpp"
 #include "idlemeter/settings/settings.hpp"
@@ -56,9 +57,10 @@ std::string with_face_chosen(const std::string& settings, std::string_view face,
 
 void choose_face(const std::filesystem::path& settings, std::string_view face, std::string_view program) {
   (void)settings_in(settings);
-  const std::string text =
-      std::filesystem::exists(settings) ? read_regular_file(settings, limits::kTomlBytes).bytes : "";
-  replace_file(settings, with_face_chosen(text, face, program), FileKind::toml);
+  FileBytes there;
+  if (std::filesystem::exists(settings)) there = read_regular_file(settings, limits::kTomlBytes);
+  if (!there.problem.empty()) throw Error(Error::Code::unreadable, there.problem, settings.string());
+  replace_file(settings, with_face_chosen(there.bytes, face, program), FileKind::toml);
 }
 
 }  // namespace idlemeter

@@ -270,12 +270,12 @@ void read_recording(TableReader& table, RecordingChoices& recording) {
   recording.tags = *tags;
 }
 
-/// [figures] with sets like publish = ["frame.average", "frame.low@1%"]; any name is right that isn't an id.
 bool is_figure_set(std::string_view name, const std::vector<std::string>& ids) {
   return !ids.empty() && std::find(ids.begin(), ids.end(), "") == ids.end() &&
          name.find_first_of(".,") == std::string_view::npos;
 }
 
+/// [figures] with sets like publish = ["frame.average", "frame.low@1%"]; any name is right that isn't an id.
 void read_figures(TableReader& table, Settings& settings) {
   const toml::node* node = table.find("figures");
   if (node == nullptr) return;

@@ -117,6 +117,12 @@ test("leads a newcomer by mouse from a starter to an overlay on the game, and tw
     await page.getByRole("link", { name: "Live" }).click();
     await page.getByText("since the overlay was started").waitFor();
     assert.deepEqual(await faults(page), []);
+    const events = await page.evaluate(() => new Promise((done) => {
+      const source = new EventSource("/api/live?readings=cpu.load"), all = [];
+      source.onmessage = (event) => { if (all.push(JSON.parse(event.data)) === 5) done(all); };
+    }));
+    for (const event of events) assert.ok(validate({ event }), JSON.stringify(validate.errors));
+    assert.ok(events.some((event) => event.update?.games[0]?.new_frames_ns?.length > 0), "frames as they come");
     for (const run of [1, 2]) {
       await page.getByLabel("For, seconds").fill("1");
       await page.getByLabel("Settings tried").fill("Preset=High");

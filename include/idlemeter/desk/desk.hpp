@@ -78,7 +78,7 @@ class DeskBell {
   std::unique_ptr<State> state_;
 };
 
-/// Opens an address in the user's browser. False if there is none.
+/// Opens an address in the user's browser. Returns false if no browser could be started.
 [[nodiscard]] bool open_browser(const std::string& address);
 
 }  // namespace idlemeter

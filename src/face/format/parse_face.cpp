@@ -65,7 +65,6 @@ Row read_row(TableReader& table) {
   return row;
 }
 
-/// What rows and pins may have together.
 std::size_t spans_in(const Face& face) {
   std::set<std::string> spans;
   for (const std::string& id : readings_of(face)) {
@@ -75,6 +74,7 @@ std::size_t spans_in(const Face& face) {
   return spans.size();
 }
 
+/// What rows and pins may have together.
 void check_size(TableReader& table, const Face& face) {
   std::size_t cells = 0, traces = 0;
   for_each_cell(face, [&](const Cell& cell) {

@@ -120,10 +120,6 @@ std::vector<std::string> parts_added(const FaceText& text, const FaceAddition& w
   return parts;
 }
 
-}  // namespace
-
-namespace {
-
 /// Marks the lines that the shortest way from one text to the other removes and adds.
 void mark_changes(const std::vector<std::string>& from, const std::vector<std::string>& to, std::vector<bool>& removed,
                   std::vector<bool>& added) {

@@ -74,13 +74,13 @@ void write_span(const Look& look, CellBox& box) {
   if (statistic->span->kind == Span::Kind::last && box.title.empty()) box.title = to_string(*statistic->span);
 }
 
-/// Fills in what is written, and returns the widest text that it is likely to become.
 std::string widest_number(Unit unit, int digits) {
   std::string widest(whole_digits(unit), '8');
   if (digits > 0) widest += "." + std::string(static_cast<std::size_t>(digits), '8');
   return widest;
 }
 
+/// Fills in what is written, and returns the widest text that it is likely to become.
 std::string write_value(const Look& look, CellBox& box) {
   const Snapshot::Entry entry = look.values.find(box.id);
   box.info = entry.info;

@@ -170,7 +170,6 @@ void add_doubts(std::vector<GroupDoubt>& doubts, const RunGroup& group, std::siz
   }
 }
 
-/// The settings and facts of all runs, each with the values that it has in each group.
 std::set<std::string> names_of_values(const std::vector<RunGroup>& groups) {
   std::set<std::string> names = {"Game"};
   for (const RunGroup& group : groups) {
@@ -183,6 +182,7 @@ std::set<std::string> names_of_values(const std::vector<RunGroup>& groups) {
   return names;
 }
 
+/// The settings and facts of all runs, each with the values that it has in each group.
 std::map<std::string, std::vector<std::set<std::string>>> values_by_name(const std::vector<RunGroup>& groups) {
   std::map<std::string, std::vector<std::set<std::string>>> all;
   for (const std::string& name : names_of_values(groups)) {

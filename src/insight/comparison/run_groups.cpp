@@ -24,7 +24,6 @@ std::optional<std::string> shared_value(const RunGroup& group, const std::string
   return values.size() == 1 ? std::optional(*values.begin()) : std::nullopt;
 }
 
-/// Names the groups after the settings in which they differ, if that makes each name unique. Returns those settings.
 std::set<std::string> settings_of(const std::vector<RunGroup>& groups) {
   std::set<std::string> settings;
   for (const RunGroup& group : groups) {
@@ -35,6 +34,7 @@ std::set<std::string> settings_of(const std::vector<RunGroup>& groups) {
   return settings;
 }
 
+/// Names the groups after the settings in which they differ, if that makes each name unique. Returns those settings.
 std::vector<std::string> name_by_settings(std::vector<RunGroup>& groups) {
   std::vector<std::string> names(groups.size()), used;
   for (const std::string& setting : settings_of(groups)) {

@@ -42,7 +42,6 @@ std::string question_of(const InsightOptions& options) {
                      rule.together.count(), options.leave_out_loading ? 1 : 0, limits);
 }
 
-/// The lows and percentiles that were asked for, in the order of the request, as summarize() gives them.
 std::vector<Low> chosen_lows(const Summary& summary, const SummaryRequest& request) {
   std::vector<Low> lows;
   for (const Share share : request.lows) {
@@ -63,6 +62,7 @@ std::vector<Percentile> chosen_percentiles(const Summary& summary, const Summary
   return percentiles;
 }
 
+/// The lows and percentiles that were asked for, in the order of the request, as summarize() gives them.
 void choose_figures(Summary& summary, const SummaryRequest& request) {
   if (summary.frames == 0) return;
   summary.lows = chosen_lows(summary, request);

@@ -206,13 +206,13 @@ void add_readings(RunInsight& insight, const Store& store, const std::vector<Rea
   for (const auto& [column, tally] : tallies) tally.finish(insight.readings);
 }
 
-/// Some readings at once: all those of many hours would take gigabytes.
 void put_oddest_first(std::vector<Oddity>& oddities) {
   std::stable_sort(oddities.begin(), oddities.end(), [](const Oddity& a, const Oddity& b) {
     return a.often != b.often ? a.often < b.often : a.spreads > b.spreads;
   });
 }
 
+/// Some readings at once: all those of many hours would take gigabytes.
 void add_oddities(RunInsight& insight, const Store& store, const std::vector<ReadingInfo>& readings) {
   if (insight.hitches.empty()) return;
   constexpr std::int64_t kMostValues = 4'000'000;

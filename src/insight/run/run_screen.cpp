@@ -53,7 +53,6 @@ std::string name_of(const Figure& figure) {
   return figure.kind == Figure::Kind::low ? to_string(figure.share) + " low" : "median";
 }
 
-/// What the intervals are about, and why figures have none.
 /// Why figures have no interval, each reason with the names of those figures.
 using Reasons = std::vector<std::pair<std::string, std::vector<std::string>>>;
 
@@ -69,6 +68,7 @@ Reasons reasons_of(const std::vector<SureFigure>& intervals) {
   return reasons;
 }
 
+/// What the intervals are about, and why figures have none.
 std::string about(const std::vector<SureFigure>& intervals) {
   const bool any =
       std::any_of(intervals.begin(), intervals.end(), [](const SureFigure& one) { return one.result.interval; });

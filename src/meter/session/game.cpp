@@ -234,11 +234,6 @@ std::string fitted(std::string text, const TextStyle& style, double room, Painte
   return text;
 }
 
-}  // namespace
-
-/// A line below the overlay, or above it if there is no room.
-namespace {
-
 Rect around_both(const Rect& a, const Rect& b) {
   const double left = std::min(a.x, b.x), top = std::min(a.y, b.y);
   return {left, top, std::max(a.x + a.width, b.x + b.width) - left, std::max(a.y + a.height, b.y + b.height) - top};
@@ -246,6 +241,7 @@ Rect around_both(const Rect& a, const Rect& b) {
 
 }  // namespace
 
+/// A line below the overlay, or above it if there is no room.
 void Game::add_line(Scene& scene, Painter& painter, std::string text, Color ground) const {
   if (text.empty()) return;
   const TextStyle style{"sans", std::max(10.0, std::round(scene.height / 72.0)), false};

@@ -281,7 +281,6 @@ class Repair {
     });
   }
 
-  /// Values whose reading is lost are kept under a name that says so.
   static void name_lost_reading(Statement& insert, std::int64_t run, std::int64_t place) {
     insert
         .bind(run, place, fmt::format("lost.{}", place), std::string("A reading whose name is lost"),
@@ -289,6 +288,7 @@ class Repair {
         .run();
   }
 
+  /// Values whose reading is lost are kept under a name that says so.
   void name_lost_readings() {
     Statement there(to_, "SELECT count(*), coalesce(max(place), -1) FROM run_reading WHERE run = ?");
     Statement texts(to_, "SELECT coalesce(max(reading), -1) FROM sample_text WHERE run = ?");

@@ -117,10 +117,6 @@ bool wants_immutable(const Database& database, const std::string& path, Store::M
   return mode == Store::Mode::existing && (code == SQLITE_CANTOPEN || code == SQLITE_READONLY) && !has_log;
 }
 
-}  // namespace
-
-namespace {
-
 std::uint64_t big_endian(std::span<const unsigned char> bytes) {
   std::uint64_t value = 0;
   for (const unsigned char byte : bytes) value = value << 8 | byte;

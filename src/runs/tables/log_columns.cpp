@@ -207,7 +207,6 @@ class Finder {
     }
   }
 
-  /// Takes the only column of that role. Several are an error if frames can't be told without it.
   /// The columns that nothing else has taken and whose heading fits the role.
   [[nodiscard]] std::vector<std::size_t> places_with(Role role) const {
     std::vector<std::size_t> places;
@@ -219,6 +218,7 @@ class Finder {
     return places;
   }
 
+  /// Takes the only column of that role. Several are an error if frames can't be told without it.
   void guess(LogColumn& column, Role role) {
     const std::vector<std::size_t> places = places_with(role);
     const bool is_needed = role == Role::frame_time || role == Role::maybe_frame_time;

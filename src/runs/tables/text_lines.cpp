@@ -61,13 +61,13 @@ void TextLines::fail() const {
   throw Error(Error::Code::unreadable, fmt::format("cannot be read ({})", why == nullptr ? "damaged" : why), where_);
 }
 
-/// The next block of the text, unpacked but not converted. Empty at the end.
 void TextLines::expect_unpacked_from(std::uint64_t packed) const {
   if (unpacked_ > limits::kUnpackedBytes + limits::kUnpackedPerByte * packed)
     throw Error(Error::Code::unreadable, "unpacks to far more than any log does", where_,
                 "it may have been made to fill the memory: leave it alone, or unpack it first");
 }
 
+/// The next block of the text, unpacked but not converted. Empty at the end.
 std::string_view TextLines::read() {
   while (!ended_) {
     const void* bytes = nullptr;

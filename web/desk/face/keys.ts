@@ -32,12 +32,13 @@ export function tableOf(face: FaceAnswer, part: string): Table {
   return kind === "row" ? table : (tablesIn(table["cells"])[cell] ?? {});
 }
 
-const ofFace = ["", "place", "text", "back"];
+/** Tables inside the face's own. */
+const inner = ["place", "text", "back"];
 
 /** The keys that a form shows for a part, the common ones first. */
 export function keysFor(all: readonly FileKey[], part: string, table: Table): FileKey[] {
   const { kind } = placeOf(part);
-  if (kind === "face") return all.filter((key) => ofFace.includes(key.table));
+  if (kind === "face") return all.filter((key) => key.table === "" || inner.includes(key.table));
   if (kind === "row") return all.filter((key) => key.table === "row" && key.name !== "cells");
   const way = typeof table["as"] === "string" ? table["as"] : "text";
   const ways = way === "text+trace" ? ["text", "trace"] : [way];
@@ -47,12 +48,11 @@ export function keysFor(all: readonly FileKey[], part: string, table: Table): Fi
 }
 
 /** What FaceText calls a key. */
-export const keyName = (key: FileKey) => (key.table === "place" || key.table === "text" || key.table === "back" ? `${key.table}.${key.name}` : key.name);
+export const keyName = (key: FileKey) => (inner.includes(key.table) ? `${key.table}.${key.name}` : key.name);
 
 /** The value of a key as one would type it, or "" where it has its default. */
 export function valueOf(table: Table, key: FileKey): string {
-  const inner = ["place", "text", "back"].includes(key.table) ? tableIn(table[key.table]) : table;
-  const value = inner[key.name];
+  const value = (inner.includes(key.table) ? tableIn(table[key.table]) : table)[key.name];
   if (value === undefined || value === null) return "";
   return typeof value === "string" ? value : JSON.stringify(value);
 }
