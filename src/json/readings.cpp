@@ -35,7 +35,7 @@ using namespace json;
 
 Json list_of(const std::vector<Snapshot::Entry>& entries, const Ranges& ranges) {
   Json list = Json::array();
-  for (const auto& entry : entries) list.push_back(to_json(entry, ranges));
+  for (const auto& entry : entries) list.push_back(json::to_json(entry, ranges));
   return list;
 }
 

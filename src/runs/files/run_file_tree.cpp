@@ -14,7 +14,6 @@ using Json = nlohmann::json;
 
 constexpr std::size_t kMostNesting = 8;        // a run file has six
 constexpr std::size_t kMostParts = 2'000'000;  // of one run, numbers in arrays apart
-constexpr std::int64_t kFileVersion = 1;
 constexpr double kMissing = std::numeric_limits<double>::quiet_NaN();
 
 /// Adds an element to an array, which turns from whole numbers to numbers to anything as it must.

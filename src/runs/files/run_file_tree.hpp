@@ -29,6 +29,9 @@ struct JsonNode {
   [[nodiscard]] const JsonNode* find(const std::string& name) const;
 };
 
+/// Of the form that is written, and the newest that can be read.
+inline constexpr std::int64_t kFileVersion = 1;
+
 /// Called with each run in its turn, from 0; what it throws comes out of read_run_file().
 using TakeRun = std::function<void(const JsonNode& run, std::size_t place)>;
 

@@ -13,14 +13,14 @@
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/run_file.hpp"
+#include "runs/files/run_file_tree.hpp"
 
 namespace idlemeter {
 namespace {
 
-using Json = nlohmann::ordered_json;
+using OrderedJson = nlohmann::ordered_json;
 
 constexpr std::string_view kBegin = "{\"format\":\"idle-meter-runs\",";
-constexpr int kFileVersion = 1;
 
 std::int64_t ns(Moment at) { return at.time_since_epoch().count(); }
 
@@ -54,33 +54,33 @@ std::string frames_of(const std::vector<FrameRecord>& frames) {
   return json + "}";
 }
 
-Json value_json(const Value& value) {
+OrderedJson value_json(const Value& value) {
   if (const auto* text = std::get_if<std::string>(&value)) return *text;
   const auto amount = number(value);
-  return amount ? Json(*amount) : Json();
+  return amount ? OrderedJson(*amount) : OrderedJson();
 }
 
-Json reading_of(const RunSeries& series, const std::vector<Moment>& moments) {
+OrderedJson reading_of(const RunSeries& series, const std::vector<Moment>& moments) {
   const ReadingInfo& info = series.info;
-  Json json = {{"id", info.id},         {"title", info.title},        {"brief", info.brief},
-               {"device", info.device}, {"kind", name_of(info.kind)}, {"unit", symbol(info.unit)},
-               {"digits", info.digits}, {"text", info.text},          {"source", info.source},
-               {"alias", info.alias}};
-  Json values = Json::array();
+  OrderedJson json = {{"id", info.id},         {"title", info.title},        {"brief", info.brief},
+                      {"device", info.device}, {"kind", name_of(info.kind)}, {"unit", symbol(info.unit)},
+                      {"digits", info.digits}, {"text", info.text},          {"source", info.source},
+                      {"alias", info.alias}};
+  OrderedJson values = OrderedJson::array();
   for (std::size_t m = 0, i = 0; m < moments.size(); ++m) {
     const bool is_here = i < series.at.size() && series.at[i] == moments[m];
     const Value* const value = is_here ? &series.values[i++] : nullptr;
-    values.push_back(value == nullptr ? Json() : value_json(*value));
+    values.push_back(value == nullptr ? OrderedJson() : value_json(*value));
   }
   json["values"] = std::move(values);
   return json;
 }
 
-Json readings_of(const std::vector<RunSeries>& all) {
+OrderedJson readings_of(const std::vector<RunSeries>& all) {
   std::set<Moment> moments;
   for (const RunSeries& one : all) moments.insert(one.at.begin(), one.at.end());
   const std::vector<Moment> at(moments.begin(), moments.end());
-  Json json = {{"at_ns", Json::array()}, {"of", Json::array()}};
+  OrderedJson json = {{"at_ns", OrderedJson::array()}, {"of", OrderedJson::array()}};
   for (const Moment moment : at) json["at_ns"].push_back(ns(moment));
   for (const RunSeries& one : all) json["of"].push_back(reading_of(one, at));
   return json;
@@ -89,22 +89,22 @@ Json readings_of(const std::vector<RunSeries>& all) {
 }  // namespace
 
 std::string run_file(const Store& store, std::span<const std::int64_t> runs, ShareOptions share) {
-  std::string text = fmt::format("{}\"version\":{},\"runs\":[", kBegin, kFileVersion);
+  std::string text = fmt::format("{}\"version\":{},\"runs\":[", kBegin, runs::kFileVersion);
   for (const std::int64_t id : runs) {
     const RunInfo info = store.run(id);
-    const Json json = {{"uuid", info.uuid},
-                       {"game", info.details.game},
-                       {"started", info.started},
-                       {"finished", info.finished},
-                       {"ended", info.end ? Json(name_of(*info.end)) : Json()},
-                       {"lost_frames", info.lost},
-                       {"note", info.details.note},
-                       {"tags", info.details.tags},
-                       {"settings", info.details.settings},
-                       {"facts", facts_to_share(info.details.facts, share.arguments)}};
+    const OrderedJson json = {{"uuid", info.uuid},
+                              {"game", info.details.game},
+                              {"started", info.started},
+                              {"finished", info.finished},
+                              {"ended", info.end ? OrderedJson(name_of(*info.end)) : OrderedJson()},
+                              {"lost_frames", info.lost},
+                              {"note", info.details.note},
+                              {"tags", info.details.tags},
+                              {"settings", info.details.settings},
+                              {"facts", facts_to_share(info.details.facts, share.arguments)}};
     text += text.back() == '[' ? "\n" : ",\n";
-    const auto written = [](const Json& part) {
-      return escaped_json(part.dump(-1, ' ', false, Json::error_handler_t::replace));
+    const auto written = [](const OrderedJson& part) {
+      return escaped_json(part.dump(-1, ' ', false, OrderedJson::error_handler_t::replace));
     };
     text += written(json);
     text.pop_back();
