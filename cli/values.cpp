@@ -8,6 +8,7 @@
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/scratch_folder.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/base/user_folder.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 #include "idlemeter/settings/live_values.hpp"
 #include "idlemeter/settings/settings.hpp"
@@ -21,18 +22,11 @@ namespace {
 namespace fs = std::filesystem;
 using namespace std::chrono_literals;
 
-/// The management library's stand-in: beside the program where it was built, or in the lib folder if it was
-/// installed.
-fs::path management_stand_in() {
-  const fs::path program = fs::read_symlink("/proc/self/exe").parent_path();
-  constexpr const char* kFile = "lib/idlemeter/libidlemeter-rig-management.so";
-  return fs::exists(program / kFile) ? program / kFile : program.parent_path() / kFile;
-}
-
 /// The simulated game, half a minute into its race.
 struct SimulatedRace {
   SimulatedRace(const std::string& kind, const Settings& settings)
-      : session(folder.path(), {}, rig::spec_of(kind), management_stand_in(), settings.computed) {
+      : session(folder.path(), {}, rig::spec_of(kind), installed_file("libidlemeter-rig-management.so"),
+                settings.computed) {
     session.play(30);
   }
 

@@ -10,8 +10,10 @@
 
 #include <nlohmann/json.hpp>
 #include <regex>
+#include <thread>
 
 #include "command.hpp"
+#include "desk/demo_game.hpp"
 #include "folder.hpp"
 #include "idlemeter/face/face_editor.hpp"
 #include "idlemeter/face/face_text.hpp"
@@ -233,6 +235,36 @@ TEST_F(DeskTest, FindsReadingsByWords) {
   ASSERT_EQ(hot.size(), 1u);
   EXPECT_EQ(hot[0]["words"], "93 °C");
   EXPECT_EQ(get("/api/readings")["readings"].size(), 2u);
+}
+
+TEST_F(DeskTest, ReadsAPlanAsItIsTyped) {
+  EXPECT_EQ(get("/api/plan?for=60s&repeat=2&pause=5")["words"],
+            "2 runs of 1:00, the last of which ends 2:05 after the start");
+  EXPECT_EQ(get("/api/plan?for=soon", 400)["error"]["fix"], "write it like 60, 90s or 1:30");
+  EXPECT_EQ(post("/api/record", {{"meter", 1}, {"plan", {{"for", "1s"}, {"settings", {"x=y"}}}}}, 404)["error"]["code"],
+            "not found");
+  for (const char* plan :
+       {R"({"for": 1})", R"({"tags": [1]})", R"({"settings": "x"})", R"({"repeat": "0"})", "[]", "7"})
+    post("/api/record", {{"meter", 1}, {"plan", Json::parse(plan)}}, 400);
+}
+
+TEST(ADemoGame, IsStartedOnceAndSaysWhyItFailed) {
+  desk::DemoGame none({});
+  EXPECT_EQ(none.state(), (desk::Json{{"there", false}, {"runs", false}, {"problem", ""}}));
+  EXPECT_THROW(none.start(), Error);
+  const Folder folder;
+  desk::DemoGame game({"sh", "-c",
+                       "echo first >&2; while [ ! -e '" + (folder / "go") +
+                           "' ]; do sleep 0.01; done; "
+                           "echo 'there is no display' >&2; exit 1"});
+  game.start();
+  EXPECT_TRUE(game.state()["runs"]);
+  EXPECT_THROW(game.start(), Error) << "it runs already";
+  folder.file("go", "");
+  while (game.state()["runs"]) std::this_thread::sleep_for(std::chrono::milliseconds(5));
+  EXPECT_EQ(game.state()["problem"], "there is no display");
+  game.start();
+  while (game.state()["runs"]) std::this_thread::sleep_for(std::chrono::milliseconds(5));
 }
 
 TEST_F(DeskTest, LivesThroughAThousandConnections) {

@@ -4,6 +4,7 @@
 #include "idlemeter/face/check_face.hpp"
 #include "idlemeter/face/color.hpp"
 #include "idlemeter/face/face.hpp"
+#include "idlemeter/face/face_text.hpp"
 #include "idlemeter/face/face_toml.hpp"
 #include "idlemeter/face/scene.hpp"
 #include "idlemeter/readings/frame_readings.hpp"
@@ -292,6 +293,33 @@ TEST(CheckFace, WarnsOfLikelyMistakes) {
     EXPECT_EQ(findings[0].line, c.line) << c.text;
     EXPECT_NE(findings[0].message.find(c.words), std::string::npos) << findings[0].message;
   }
+}
+
+TEST(CheckFace, KnowsTheChangeThatPutsThingsRight) {
+  const struct {
+    const char* text;
+    const char* part;
+    const char* words;
+  } cases[] = {
+      {"[[row]]\ncells = [ { reading = \"gpu.lod\" } ]", "row:1/1", "use gpu.load"},
+      {"[[pin]]\nat = [1, 1]\nreading = \"gpu.lod\"", "pin:1", "use gpu.load"},
+      {"[[row]]\ncells = [ { reading = \"gpu.load\", span = \"10 s\" } ]", "row:1/1", "remove the span"},
+      {"[[row]]\nlabel = \"x\"\ncolor = \"#202020\"", "row:1", "take the usual colour"},
+      {"text = { edge = \"none\" }\nback = { opacity = 0 }\n[[row]]\nlabel = \"x\"", "face", "give it an edge"}};
+  Blocks blocks;
+  for (const auto& c : cases) {
+    const auto before = check_face(parse_face(c.text).face.value(), values(1), blocks);
+    ASSERT_TRUE(before.at(0).fix) << c.text;
+    const Finding::Fix fix = *before[0].fix;
+    EXPECT_EQ(fix.words, c.words);
+    FaceText text(c.text);
+    if (fix.value) text.set(c.part, fix.key, *fix.value);
+    if (!fix.value) text.unset(c.part, fix.key);
+    EXPECT_TRUE(check_face(parse_face(text.toml()).face.value(), values(1), blocks).empty()) << text.toml();
+  }
+}
+
+TEST(CheckFace, SaysNothingOfAGoodFace) {
   const FaceParse fine = parse_face(
       "[[row]]\nlabel = \"GPU\"\ncells = [ { reading = \"gpu.load\" } ]\n[[pin]]\nat = [500, 500]\nbox = [90, "
       "90]\n[[pin]]\nat = [500, 500]\ntext = \"on its box\"\n");

@@ -134,6 +134,19 @@ TEST(FrameReadings, EqualTheSummaryOfTheSameFrames) {
   EXPECT_EQ(value("frame.count"), 2'000);
 }
 
+TEST(FrameReadings, SayWhatLimitsTheLastSecond) {
+  FrameReadings frames;
+  const auto play = [&](Nanoseconds interval, Nanoseconds work) {
+    for (int i = 0; i < 100; ++i) frames.add({{}, interval + (i % 3) * kMillisecond, work});
+    const Snapshot values({}, {frames.batch({})});
+    return *values.find("frame.limit").value;
+  };
+  EXPECT_TRUE(std::holds_alternative<Missing>(*Snapshot({}, {frames.batch({})}).find("frame.limit").value));
+  EXPECT_EQ(play(10 * kMillisecond, 12 * kMillisecond), Value("graphics card"));
+  EXPECT_EQ(play(10 * kMillisecond, 3 * kMillisecond), Value("processor"));
+  EXPECT_EQ(play(10 * kMillisecond, kUnknownTime), Value(Missing{"the graphics driver reports no GPU time"}));
+}
+
 TEST(FrameReadings, CoverTheSpansThatAreAskedFor) {
   FrameReadings frames({"frame.average@cleared", "frame.average@1s", "frame.low@50%@percentile@cleared", "gpu.load"});
   Moment now{};

@@ -2,6 +2,7 @@
 
 #include <gtest/gtest.h>
 
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 
 namespace idlemeter {
@@ -31,6 +32,44 @@ TEST(RecordingPlan, SaysWhatIsWrongWithIt) {
       EXPECT_NE(problem.find(one.words), std::string::npos) << one.words << ": " << problem;
     }
   }
+}
+
+TEST(RecordingPlan, IsReadAsPeopleWriteIt) {
+  const RecordingPlan plan = plan_from({"1:30", "mark", "3", "5", {"preset=High", "fog="}, "rain", {"wet"}});
+  EXPECT_EQ(plan.length, 90 * kSecond);
+  EXPECT_TRUE(plan.at_mark);
+  EXPECT_EQ(plan.repeat, 3);
+  EXPECT_EQ(plan.pause, 5 * kSecond);
+  EXPECT_EQ(plan.notes, (RunNotes{{{"preset", "High"}, {"fog", ""}}, "rain", {"wet"}}));
+  const struct {
+    RecordingPlanText text;
+    const char* words;
+  } wrong[] = {{{.length = "6x"}, "'6x' isn't a time from 0.1 s to a day; write it like 60, 90s or 1:30"},
+               {{.length = "0"}, "'0' isn't a time from 0.1 s"},
+               {{.after = "marks"}, "'marks' isn't a time from 0 s"},
+               {{.length = "9", .repeat = "2x"}, "'2x' isn't a number of runs"},
+               {{.pause = "25 h"}, "'25 h' isn't a time"},
+               {{.settings = {"=High"}}, "'=High' isn't a setting; write it like preset=High"},
+               {{.repeat = "2"}, "say how long each is"}};
+  for (const auto& one : wrong) {
+    try {
+      (void)plan_from(one.text);
+      ADD_FAILURE() << one.words;
+    } catch (const Error& error) {
+      EXPECT_NE(std::string(error.what()).find(one.words), std::string::npos) << error.what();
+    }
+  }
+}
+
+TEST(RecordingPlan, SaysWhenItEnds) {
+  const struct {
+    RecordingPlanText text;
+    const char* words;
+  } cases[] = {{{.after = "10"}, ""},
+               {{.length = "0.5"}, "one run of 0.5 s, which ends 0.5 s after the start"},
+               {{"60", "10", "3", "30"}, "3 runs of 1:00, the last of which ends 4:10 after the start"},
+               {{"3600", "mark"}, "one run of 1:00:00, which ends 1:00:00 after the mark"}};
+  for (const auto& one : cases) EXPECT_EQ(plan_words(plan_from(one.text)), one.words);
 }
 
 TEST(RunNotes, AreAddedToWhatIsThere) {

@@ -1,10 +1,12 @@
 // idlemeter desk: a page in the browser.
 #include "idlemeter/desk/desk.hpp"
 
+#include <filesystem>
 #include <memory>
 
 #include "commands.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/base/user_folder.hpp"
 #include "idlemeter/settings/settings.hpp"
 #include "output.hpp"
 #include "picture.hpp"
@@ -39,6 +41,17 @@ class Shown final : public DeskValues {
   Moment last_ = monotonic_now();
 };
 
+/// The game to try, played for ten minutes at most by this program; empty if it isn't installed.
+std::vector<std::string> demo_game(const std::string& settings) {
+  const std::string game = installed_file("tidepool_rally"), seconds = "600";
+  if (game.empty()) return {};
+  std::vector<std::string> words = {std::filesystem::read_symlink("/proc/self/exe"), "play", "--quiet", "--game",
+                                    "Tidepool Rally"};
+  if (!settings.empty()) words.insert(words.end(), {"--settings", settings});
+  words.insert(words.end(), {"--", game, "--size", "960x540", "--rate", "90", "--seconds", seconds});
+  return words;
+}
+
 void show(const DeskArgs& options, const std::string& address) {
   print("{}\n", address);
   flush_output();
@@ -52,9 +65,9 @@ int run_desk(const DeskArgs& options) {
              .settings = options.values.settings.empty() ? usual_settings_path().string() : options.values.settings,
              .values = std::make_unique<Shown>(options.values),
              .grounds = rig::ground_names(),
-             .draw_ground = [](const std::string& name, int width, int height) {
-               return rig::game_picture(width, height, *rig::ground_from(name));
-             }});
+             .draw_ground = [](const std::string& name, int width,
+                               int height) { return rig::game_picture(width, height, *rig::ground_from(name)); },
+             .demo_game = demo_game(options.values.settings)});
   DeskBell bell(desk);
   catch_termination();
   show(options, desk.address());

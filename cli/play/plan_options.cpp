@@ -5,32 +5,25 @@
 #include <string>
 #include <utility>
 
-#include "idlemeter/base/duration.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "output.hpp"
 
 namespace idlemeter::cli {
 namespace {
 
-/// "" or what is wrong; seconds without a unit.
-std::string read_time(const std::string& text, Nanoseconds least, Nanoseconds& into) {
-  const auto time = duration_from(text, "s");
-  if (!time || *time < least || *time > RecordingPlan::kLongest)
-    return fmt::format("'{}' isn't a time from {:g} s to a day; write it like 60, 90s or 1:30", text,
-                       in_seconds(least));
-  into = *time;
-  return "";
+/// What an option takes that the library reads: "" or what is wrong.
+auto read_by(auto read) {
+  return [read](const std::string& text) -> std::string {
+    try {
+      return read(text), "";
+    } catch (const Error& error) {
+      return error.what();
+    }
+  };
 }
 
 using SettingValues = std::map<std::string, std::string>;
-
-std::string read_setting(const std::string& text, SettingValues& settings) {
-  const std::size_t equals = text.find('=');
-  if (equals == 0 || equals == std::string::npos)
-    return fmt::format("'{}' isn't a setting; write it like preset=High", text);
-  settings.insert_or_assign(text.substr(0, equals), text.substr(equals + 1));
-  return "";
-}
 
 }  // namespace
 
@@ -46,30 +39,16 @@ std::string problem_with_options(const RecordingPlan& plan) {
 
 void add_plan_options(Command command, RecordingPlan& plan) {
   RecordingPlan* const to = &plan;
-  const auto time = [&](const char* name, Nanoseconds least, auto set, const char* about) {
-    command.option(
-        name,
-        [least, set](const std::string& text) {
-          Nanoseconds length{};
-          const std::string wrong = read_time(text, least, length);
-          if (wrong.empty()) set(length);
-          return wrong;
-        },
-        about);
+  const auto length = [to](const std::string& text) { to->length = plan_time_from(text, RecordingPlan::kShortest); };
+  command.option("--for", read_by(length), "How long each run is: 60 (seconds), 90s or 1:30");
+  const auto after = [to](const std::string& text) {
+    if (!(to->at_mark = text == "mark")) to->after = plan_time_from(text);
   };
-  time(
-      "--for", RecordingPlan::kShortest, [to](Nanoseconds length) { to->length = length; },
-      "How long each run is: 60 (seconds), 90s or 1:30");
-  command.option(
-      "--after",
-      [to](const std::string& text) {
-        if ((to->at_mark = text == "mark")) return std::string();
-        return read_time(text, Nanoseconds{}, to->after);
-      },
-      "How long to wait from the game's first frame to the first run; or mark: it begins at a mark");
+  command.option("--after", read_by(after),
+                 "How long to wait from the game's first frame to the first run; or mark: it begins at a mark");
   command.option("--repeat", to->repeat, "How many runs to record").check(positive());
-  time(
-      "--pause", Nanoseconds{}, [to](Nanoseconds length) { to->pause = length; }, "How long to wait between runs");
+  const auto pause = [to](const std::string& text) { to->pause = plan_time_from(text); };
+  command.option("--pause", read_by(pause), "How long to wait between runs");
   command.option("--note", to->notes.note, "A note to keep with the runs");
   add_setting_options(command, plan.notes);
 }
@@ -79,10 +58,8 @@ namespace {
 void add_settings(Command command, SettingValues& settings, std::vector<std::string>& tags, const char* about_setting,
                   const char* about_tag) {
   SettingValues* const to = &settings;
-  command
-      .option(
-          "--set", [to](const std::string& text) { return read_setting(text, *to); }, about_setting)
-      .repeats();
+  const auto setting = [to](const std::string& text) { add_setting(text, *to); };
+  command.option("--set", read_by(setting), about_setting).repeats();
   command.option("--tag", tags, about_tag).repeats();
 }
 

@@ -118,7 +118,7 @@ void write_bytes_of(const fs::path& file) {
     write_raw(std::string_view(part).substr(0, static_cast<std::size_t>(in.gcount())));
 }
 
-int copy(const ChangeOptions& options) {
+int copy_runs(const ChangeOptions& options) {
   const auto copy_to = [&](const fs::path& file) {
     return copy_runs(store_of(options), file, run_lists(options.runs), {.arguments = options.arguments});
   };
@@ -198,7 +198,7 @@ void add_add(Command& runs, const SharedChange& options) {
 void add_copy(Command& runs, const SharedChange& options) {
   Command copies =
       runs.add("copy", "Copy the store, or some of its runs, into a new file; safe while a recording is in progress",
-               options, copy);
+               options, copy_runs);
   copies.option("FILE", options->copied, "The new store; - writes it to the standard output").required();
   copies.option("--runs", options->runs, "Only these runs, like 1-5,8").check(is_run_list());
   copies.flag("--arguments", options->arguments,

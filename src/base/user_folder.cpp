@@ -42,4 +42,12 @@ void make_private_folder(const fs::path& folder) {
   }
 }
 
+fs::path installed_file(const std::string& name) {
+  const fs::path program = fs::read_symlink("/proc/self/exe").parent_path(), above = program.parent_path();
+  for (const fs::path& folder : {program / "lib", above / "lib", above / "lib" / "x86_64-linux-gnu", above / "lib64"}) {
+    if (fs::exists(folder / "idlemeter" / name)) return folder / "idlemeter" / name;
+  }
+  return {};
+}
+
 }  // namespace idlemeter

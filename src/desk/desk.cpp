@@ -7,6 +7,7 @@
 #include <limits>
 
 #include "desk/assets.hpp"
+#include "desk/demo_game.hpp"
 #include "desk/door.hpp"
 #include "desk/face_json.hpp"
 #include "desk/faces.hpp"
@@ -88,6 +89,7 @@ struct Desk::State {
   DeskOptions options;
   desk::Readings readings;
   desk::Faces faces;
+  desk::DemoGame demo_game;
   desk::Door door;
   std::mutex grounds;
   std::atomic<Moment> used;
@@ -97,6 +99,7 @@ struct Desk::State {
       : options(std::move(given)),
         readings(std::move(options.values)),
         faces(options.faces.empty() ? usual_faces_folder() : options.faces, options.settings, readings),
+        demo_game(options.demo_game),
         used(monotonic_now()),
         server({.port = options.port}) {
     if (desk::assets().empty())
@@ -210,11 +213,25 @@ struct Desk::State {
       };
       return answer;
     });
-    post_json("/api/meter", [](const Json& what) {
-      const auto meter = what.find("meter"), command = what.find("command");
-      if (meter == what.end() || !meter->is_number_integer() || command == what.end())
-        throw Error(Error::Code::invalid, "a meter and a command are missing");
-      return desk::tell(*meter, *command);
+    const auto meter_in = [](const Json& what, const char* other) {
+      const auto meter = what.find("meter");
+      if (meter == what.end() || !meter->is_number_integer() || !what.contains(other))
+        throw Error(Error::Code::invalid, fmt::format("a meter and a {} are missing", other));
+      return meter->get<int>();
+    };
+    post_json("/api/meter",
+              [=](const Json& what) { return desk::tell(meter_in(what, "command"), what.at("command")); });
+    post_json("/api/record",
+              [=](const Json& what) { return desk::record(meter_in(what, "plan"), desk::plan_in(what.at("plan"))); });
+    get_json("/api/demo-game", [this](const Request&) { return demo_game.state(); });
+    post_json("/api/demo-game", [this](const Json&) {
+      demo_game.start();
+      return demo_game.state();
+    });
+    get_json("/api/plan", [](const Request& request) {
+      Json plan;
+      for (const char* name : {"for", "after", "repeat", "pause"}) plan[name] = request.parameter(name).value_or("");
+      return Json{{"words", plan_words(desk::plan_in(plan))}};
     });
   }
 };

@@ -115,11 +115,18 @@ Json parts_of(const Face& face, const Snapshot& values) {
 
 Json to_json(const std::vector<Finding>& findings, const Face* face) {
   Json json = Json::array();
-  for (const Finding& finding : findings)
-    json.push_back({{"severity", finding.severity == Finding::Severity::error ? "error" : "warning"},
-                    {"line", finding.line},
-                    {"message", finding.message},
-                    {"part", face == nullptr ? "face" : part_at(finding.line, *face)}});
+  for (const Finding& finding : findings) {
+    Json one = {{"severity", finding.severity == Finding::Severity::error ? "error" : "warning"},
+                {"line", finding.line},
+                {"message", finding.message},
+                {"part", face == nullptr ? "face" : part_at(finding.line, *face)}};
+    if (finding.fix && finding.fix->key.find('.') != std::string::npos) one["part"] = "face";
+    if (finding.fix)
+      one["fix"] = {{"words", finding.fix->words},
+                    {"key", finding.fix->key},
+                    {"value", finding.fix->value ? Json(*finding.fix->value) : Json()}};
+    json.push_back(std::move(one));
+  }
   return json;
 }
 

@@ -107,10 +107,31 @@ std::function<std::optional<std::string>()> live_events(const std::vector<std::s
   return [events = std::make_shared<LiveEvents>(readings)] { return std::optional(events->next()); };
 }
 
-Json tell(int meter, const Json& command) {
-  const MeterCommand what = command_from_json(command.dump(-1, ' ', false, Json::error_handler_t::replace));
-  if (what.what == MeterCommand::What::watch)
-    throw Error(Error::Code::invalid, "the page watches by its stream of events");
+RecordingPlan plan_in(const Json& form) {
+  if (!form.is_object()) throw Error(Error::Code::invalid, "a plan is an object");
+  RecordingPlanText text{.length = text_or_none(form, "for"),
+                         .after = text_or_none(form, "after"),
+                         .repeat = text_or_none(form, "repeat"),
+                         .pause = text_or_none(form, "pause"),
+                         .note = text_or_none(form, "note")};
+  const auto texts = [&form](const char* name) {
+    std::vector<std::string> all;
+    if (!form.contains(name)) return all;
+    for (const Json& one : form.at(name)) {
+      if (!form.at(name).is_array() || !one.is_string())
+        throw Error(Error::Code::invalid, fmt::format("'{}' is a list of texts", name));
+      all.push_back(one);
+    }
+    return all;
+  };
+  text.settings = texts("settings");
+  text.tags = texts("tags");
+  return plan_from(text);
+}
+
+namespace {
+
+Json ask(int meter, const MeterCommand& what) {
   for (const RunningMeter& one : running_meters()) {
     if (one.pid != meter) continue;
     const MeterAnswer answer = ask_meter(one.control, what);
@@ -118,6 +139,19 @@ Json tell(int meter, const Json& command) {
     return Json::parse(to_json(answer));
   }
   throw Error(Error::Code::not_found, "the game's meter has ended");
+}
+
+}  // namespace
+
+Json record(int meter, const RecordingPlan& plan) {
+  return ask(meter, {.what = MeterCommand::What::record, .record = MeterCommand::Record::start, .plan = plan});
+}
+
+Json tell(int meter, const Json& command) {
+  const MeterCommand what = command_from_json(command.dump(-1, ' ', false, Json::error_handler_t::replace));
+  if (what.what == MeterCommand::What::watch)
+    throw Error(Error::Code::invalid, "the page watches by its stream of events");
+  return ask(meter, what);
 }
 
 }  // namespace idlemeter::desk

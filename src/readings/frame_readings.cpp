@@ -11,6 +11,7 @@
 #include "idlemeter/frames/frame_spans.hpp"
 #include "idlemeter/frames/frame_statistic.hpp"
 #include "idlemeter/frames/frame_summary.hpp"
+#include "idlemeter/frames/limit.hpp"
 #include "idlemeter/frames/live_frames.hpp"
 #include "idlemeter/frames/span.hpp"
 #include "idlemeter/readings/reading.hpp"
@@ -37,10 +38,37 @@ std::string words_of(const std::optional<Span>& span) {
   return fmt::format(" of the last {} s", in_seconds(span->length));
 }
 
+constexpr const char* kNoGpuTime = "the graphics driver reports no GPU time";
+
 /// Milliseconds, or missing if there is no such time.
 Value milliseconds(Nanoseconds time, const char* reason) {
   return time > Nanoseconds{} ? Value(in_milliseconds(time)) : Value(Missing{reason});
 }
+
+/// What limited the last whole second of play.
+class LastSecond {
+ public:
+  void add(const FrameRecord& frame) {
+    frames_.push_back(frame);
+    time_ += frame.interval;
+    if (time_ < kSecond && frames_.size() < kMostFrames) return;
+    limit_ = find_limits(frames_).main();
+    frames_.clear();
+    time_ = {};
+  }
+  [[nodiscard]] Value value() const {
+    if (!limit_) return Missing{kNoFrames};
+    if (*limit_ == Limit::unknown) return Missing{kNoGpuTime};
+    return std::string(name_of(*limit_));
+  }
+
+ private:
+  static constexpr std::size_t kMostFrames = 10'000;
+
+  std::vector<FrameRecord> frames_;
+  Nanoseconds time_{};
+  std::optional<Limit> limit_;
+};
 
 /// A stretch of frames with the statistics that are asked of it.
 struct Stretch {
@@ -70,6 +98,7 @@ struct FrameReadings::State {
   FrameSpans::Id whole = growing.add_span(), of_recording = growing.add_span(), cleared = growing.add_span();
   std::vector<Stretch> stretches;
   LiveFrames recent = LiveFrames::sliding(kSecond / 2);
+  LastSecond last_second;
   FrameRecord newest;
   FrameRecord timed;  // the newest whose GPU work is known: drivers report it late, and not for each
   std::shared_ptr<const ReadingList> list;
@@ -109,10 +138,11 @@ struct FrameReadings::State {
         frame_info("frame.rate", "Frame rate, last half second", "FPS", Unit::frames_per_second, 0),
         frame_info("frame.time", "Frame time of the newest frame", "Frame", Unit::millisecond, 1),
         frame_info("frame.gpu", "GPU work on the newest frame", "GPU work", Unit::millisecond, 1),
+        frame_info("frame.limit", "What limits the frame rate, last second", "Limit", Unit::none, 0),
         frame_info("recording.state", "Whether a recording is in progress", "Recording", Unit::none, 0),
         frame_info("recording.time", "Length of the recording", "Recording", Unit::second, 0),
     };
-    infos[3].text = true;
+    infos[3].text = infos[4].text = true;
     for (const Stretch& stretch : stretches) {
       for (const FrameStatistic& statistic : stretch.statistics)
         infos.push_back(info_of(statistic, words_of(statistic.span)));
@@ -139,6 +169,7 @@ void FrameReadings::add(const FrameRecord& frame) {
   }
   state_->growing.add(frame.interval);
   state_->recent.add(frame.interval);
+  state_->last_second.add(frame);
   state_->newest = frame;
   if (frame.gpu_work > Nanoseconds{}) state_->timed = frame;
 }
@@ -185,8 +216,8 @@ std::shared_ptr<const Batch> FrameReadings::batch(Moment now) const {
   batch->values = {
       value_of({.quantity = Quantity::average}, state_->recent.summary({{}, {}, {}})),
       milliseconds(state_->newest.interval, kNoFrames),
-      milliseconds(state_->newest.at - state_->timed.at <= kSecond ? state_->timed.gpu_work : kUnknownTime,
-                   "the graphics driver reports no GPU time"),
+      milliseconds(state_->newest.at - state_->timed.at <= kSecond ? state_->timed.gpu_work : kUnknownTime, kNoGpuTime),
+      state_->last_second.value(),
       std::string(kStates[static_cast<int>(state_->recording)]),
       state_->recording_time(now),
   };

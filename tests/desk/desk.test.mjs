@@ -1,5 +1,5 @@
 // The desk in a browser: a newcomer's way by mouse, by keyboard and by touch, on the simulated machine and a game that really runs.
-// usage: xvfb-run node --test desk.test.mjs, with IDLEMETER_COMMAND, RALLY (the game), WEB_MODULES (a node_modules folder), WIRE (the schema of what the
+// usage: xvfb-run node --test desk.test.mjs, with IDLEMETER_COMMAND, WEB_MODULES (a node_modules folder), WIRE (the schema of what the
 // desk answers) and CHROMIUM set.
 import assert from "node:assert/strict";
 import { execFileSync, spawn } from "node:child_process";
@@ -10,7 +10,7 @@ import { after, before, test } from "node:test";
 import { createRequire } from "node:module";
 import { pathToFileURL } from "node:url";
 
-const { IDLEMETER_COMMAND, RALLY, WEB_MODULES, WIRE, CHROMIUM } = process.env;
+const { IDLEMETER_COMMAND, WEB_MODULES, WIRE, CHROMIUM } = process.env;
 const { chromium } = await import(pathToFileURL(join(WEB_MODULES, "playwright-core/index.mjs")));
 const Ajv = createRequire(join(WEB_MODULES, "x.js"))("ajv").default;
 const axe = readFileSync(join(WEB_MODULES, "axe-core/axe.min.js"), "utf8");
@@ -36,7 +36,7 @@ const until = async (what, seconds = 20) => {
   }
   assert.fail(`this didn't come true: ${what}`);
 };
-const kinds = { "/api/faces": "faces", "/api/face": "face", "/api/face/scene": "scene", "/api/keys": "keys", "/api/readings": "readings", "/api/face/edit": "face" };
+const kinds = { "/api/faces": "faces", "/api/face": "face", "/api/face/scene": "scene", "/api/keys": "keys", "/api/readings": "readings", "/api/face/edit": "face", "/api/plan": "plan", "/api/demo-game": "demo_game" };
 
 before(async () => {
   mkdirSync(env.XDG_RUNTIME_DIR, { mode: 0o700 });
@@ -89,103 +89,208 @@ const drag = async (page, from, to) => {
 const isSeen = (color) =>
   execFileSync("sh", ["-c", `import -window root miff:- | convert - -fill black +opaque '${color}' -format '%[fx:maxima]' info:`], { env, encoding: "utf8" }) !== "0";
 
+// Ends every game, as a player does, and waits until their meters have gone.
+const endGames = async () => {
+  const all = () => { try { return JSON.parse(idlemeter("tell", "state", "--json")).games; } catch { return []; } };
+  for (const game of all()) process.kill(game.pid);
+  await until(() => all().length === 0);
+};
+
+// The three ways to operate the page: press a thing, write into a field, choose, and bring the overlay to the picture's bottom right corner.
+const byPointer = (page, press) => ({
+  press,
+  write: async (field, words) => { await press(field); await field.fill(words); },
+  choose: async (box, name) => { await press(box); await press(page.getByRole("option", { name })); },
+});
+const byMouse = (page) => ({
+  ...byPointer(page, (thing) => thing.click()),
+  selectOverlay: () => overlay(page).click({ position: { x: 2, y: 2 } }),
+  toCorner: async (box, stage) => drag(page, { x: box.x + 30, y: box.y + 20 }, { x: stage.x + stage.width - 30, y: stage.y + stage.height - 20 }),
+});
+const byTouch = (page) => ({
+  ...byPointer(page, (thing) => thing.tap()),
+  selectOverlay: () => page.getByRole("button", { name: "Overlay", exact: true }).tap(),
+  toCorner: async (box, stage) => {
+    const finger = await page.context().newCDPSession(page);
+    const to = (type, x, y) => finger.send("Input.dispatchTouchEvent", { type, touchPoints: type === "touchEnd" ? [] : [{ x, y }] });
+    await to("touchStart", box.x + 30, box.y + 20);
+    await to("touchMove", stage.x + stage.width / 2, stage.y + stage.height / 2);
+    await to("touchMove", stage.x + stage.width - 30, stage.y + stage.height - 20);
+    await to("touchEnd");
+  },
+});
+const byKeyboard = (page) => {
+  const hasFocus = (thing) => thing.evaluate((one) => one === document.activeElement || document.activeElement?.getAttribute("aria-activedescendant") === one.id);
+  const isAround = (thing) => thing.evaluate((one) => document.activeElement?.closest("[role=grid], [role=listbox], [role=tablist]")?.contains(one) ?? false);
+  const isInRow = (thing) => thing.evaluate((one) => document.activeElement?.closest("[role=row]")?.contains(one) ?? false);
+  const reach = async (thing) => {
+    await thing.waitFor();
+    for (let i = 0; i < 150; ++i) {
+      if (await hasFocus(thing)) return;
+      await page.keyboard.press((await isInRow(thing)) ? "ArrowRight" : (await isAround(thing)) ? "ArrowDown" : "Tab");
+    }
+    assert.fail(`no way by keys to ${thing}`);
+  };
+  const press = async (thing) => { await reach(thing); await page.keyboard.press("Enter"); };
+  const choose = async (box, name) => { await press(box); await press(page.getByRole("option", { name })); };
+  return {
+    press, choose, selectOverlay: () => press(overlay(page)),
+    write: async (field, words) => { await reach(field); await page.keyboard.press("Control+a"); await page.keyboard.type(words); },
+    toCorner: async () => { await choose(page.getByLabel("Corner or edge"), "bottom-right"); },
+  };
+};
+
+// A newcomer's whole way, on an empty machine: from a starter to an overlay on the game, and two runs.
+const newcomersWay = async (page, hands, name, look = async () => {}) => {
+  const file = `${name}.toml`, store = join(folder, ".local/share/idlemeter/runs.db");
+  const runs = () => (existsSync(store) ? JSON.parse(idlemeter("runs", "--json")).filter((one) => one.finished).length : 0);
+  await hands.press(page.getByRole("button", { name: "Make it mine" }));
+  await hands.write(page.getByLabel("Its name"), name);
+  await hands.press(page.getByRole("button", { name: "Go" }));
+  await until(() => existsSync(join(faces, file)));
+  await hands.write(page.getByLabel("Find a reading"), "hot");
+  await hands.press(page.getByRole("row", { name: "GPU hotspot temperature" }));
+  await page.getByRole("row", { name: "GPU hotspot temperature", selected: true }).waitFor();
+  assert.match(text(name), /label = "GPU"[^]*gpu\.hotspot/);
+  await hands.press(page.getByRole("button", { name: "Edit GPU hotspot temperature" }));
+  await hands.write(page.getByLabel("Title"), "hot");
+  await hands.write(page.getByLabel("Color", { exact: true }), "#ff5060");
+  await until(() => /title = "hot"/.test(text(name)) && /color = "#ff5060"/.test(text(name)));
+  await saved(page);
+  await hands.press(page.getByRole("button", { name: "Use it in all games" }));
+
+  await hands.press(page.getByRole("link", { name: "Live" }));
+  await hands.press(page.getByRole("button", { name: "Try it on Tidepool Rally" }));
+  await page.getByText("when the overlay was started or cleared").waitFor();
+  await look();
+  const before = runs();
+  for (const run of [1, 2]) {
+    await hands.write(page.getByLabel("For", { exact: true }), "1s");
+    await hands.write(page.getByLabel("Settings tried"), "Preset=High");
+    await page.getByText("one run of 1 s, which ends 1 s after the start").waitFor();
+    await hands.press(page.locator("form").getByRole("button", { name: "Record" }));
+    await until(() => runs() === before + run);
+  }
+  await hands.press(page.getByRole("link", { name: "Face" }));
+  await hands.selectOverlay();
+  await hands.press(page.getByRole("button", { name: /more$/ }));
+  await hands.write(page.getByLabel("Box color", { exact: true }), "#00ff00");
+  await hands.write(page.getByLabel("Box opacity"), "1");
+  await until(() => isSeen("#00ff00"), 20);
+  await hands.toCorner(await overlay(page).boundingBox(), await page.locator(".picture").boundingBox());
+  await until(() => /anchor = "bottom-right"/.test(text(name)));
+  await endGames();
+};
+
 test("leads a newcomer by mouse from a starter to an overlay on the game, and two runs", async () => {
   await open({}, async (page) => {
-    await page.getByRole("button", { name: "Make it mine" }).click();
-    await page.getByLabel("Its name").fill("reef");
-    await page.getByRole("button", { name: "Go" }).click();
-    await until(() => existsSync(join(faces, "reef.toml")));
-    await page.getByLabel("Find a reading").fill("hot");
-    await page.getByRole("row", { name: "GPU hotspot temperature" }).click();
-    await page.getByRole("row", { name: "GPU hotspot temperature", selected: true }).waitFor();
-    assert.match(text("reef"), /label = "GPU"[^]*gpu\.hotspot/);
-
-    await page.getByRole("button", { name: "Edit GPU hotspot temperature" }).click();
-    await page.getByLabel("Title").fill("hot");
-    await page.getByLabel("Color", { exact: true }).fill("#ff5060");
-    await until(() => /title = "hot"/.test(text("reef")) && /color = "#ff5060"/.test(text("reef")));
-    await saved(page);
-    const box = await overlay(page).boundingBox(), stage = await page.locator(".picture").boundingBox();
-    await drag(page, { x: box.x + 30, y: box.y + 20 }, { x: stage.x + stage.width - 30, y: stage.y + stage.height - 20 });
-    await until(() => /anchor = "bottom-right"/.test(text("reef")));
+    await newcomersWay(page, byMouse(page), "reef", async () => {
+      assert.deepEqual(await faults(page), []);
+      const events = await page.evaluate(() => new Promise((done) => {
+        const source = new EventSource("/api/live?readings=cpu.load"), all = [];
+        source.onmessage = (event) => { if (all.push(JSON.parse(event.data)) === 5) done(all); };
+      }));
+      for (const event of events) assert.ok(validate({ event }), JSON.stringify(validate.errors));
+      assert.ok(events.some((event) => event.update?.games[0]?.new_frames_ns?.length > 0), "frames as they come");
+    });
     await page.keyboard.press("Control+z");
-    await until(() => /anchor = "top-left"/.test(text("reef")));
+    await until(() => !/anchor = "bottom-right"/.test(text("reef")));
     await page.keyboard.press("Control+Shift+z");
     await until(() => /anchor = "bottom-right"/.test(text("reef")));
-
-    start(["play", "--quiet", "--face", "reef", "--", RALLY, "--size", "640x360"]);
-    await page.getByRole("link", { name: "Live" }).click();
-    await page.getByText("since the overlay was started").waitFor();
-    assert.deepEqual(await faults(page), []);
-    const events = await page.evaluate(() => new Promise((done) => {
-      const source = new EventSource("/api/live?readings=cpu.load"), all = [];
-      source.onmessage = (event) => { if (all.push(JSON.parse(event.data)) === 5) done(all); };
-    }));
-    for (const event of events) assert.ok(validate({ event }), JSON.stringify(validate.errors));
-    assert.ok(events.some((event) => event.update?.games[0]?.new_frames_ns?.length > 0), "frames as they come");
-    for (const run of [1, 2]) {
-      await page.getByLabel("For, seconds").fill("1");
-      await page.getByLabel("Settings tried").fill("Preset=High");
-      await page.locator("form").getByRole("button", { name: "Record" }).click();
-      await until(() => JSON.parse(idlemeter("runs", "--json")).filter((one) => one.finished).length === run);
-    }
-    await page.getByRole("link", { name: "Face" }).click();
-    await overlay(page).click({ position: { x: 2, y: 2 } });
-    await page.getByRole("button", { name: /more$/ }).click();
-    await page.getByLabel("Box color", { exact: true }).fill("#00ff00");
-    await page.getByLabel("Box opacity").fill("1");
-    await page.getByLabel("Corner or edge").click();
-    await page.getByRole("option", { name: "top-left" }).click();
-    await until(() => isSeen("#00ff00"), 10);
-    children.pop().kill();
   });
 });
 
-test("can be used by keyboard alone", async () => {
+test("leads there by keyboard alone, too", async () => {
   await open({}, async (page, own) => {
-    await page.goto(`${own}/face?face=thermals`);
+    await newcomersWay(page, byKeyboard(page), "keys");
+    await page.keyboard.press("Escape");
     const focus = async (name) => {
-      for (let i = 0; i < 40; ++i) {
+      for (let i = 0; i < 60; ++i) {
         await page.keyboard.press("Tab");
-        const here = await page.evaluate(() => document.activeElement?.getAttribute("aria-label") ?? document.activeElement?.textContent ?? "");
-        if (name.test(here)) return;
+        if (name.test(await page.evaluate(() => document.activeElement?.getAttribute("aria-label") ?? ""))) return;
       }
       assert.fail(`no way by Tab to ${name}`);
     };
-    await page.getByRole("button", { name: /^Row/ }).first().waitFor();
-    await focus(/^Make it mine/);
-    await page.keyboard.press("Enter");
-    await page.keyboard.press("Control+a");
-    await page.keyboard.type("keys");
-    await page.keyboard.press("Enter");
-    await until(() => existsSync(join(faces, "keys.toml")));
-    await page.getByText("Saved").waitFor();
-    await focus(/^The whole overlay/);
-    const before = text("keys");
-    await page.keyboard.press("ArrowRight");
-    await until(() => text("keys") !== before);
-    await saved(page);
-    await focus(/^Row/);
-    const rows = text("keys");
-    await page.keyboard.press("ArrowDown");
-    await until(() => text("keys") !== rows);
+    for (const [part, arrow] of [[/^The whole overlay/, "ArrowLeft"], [/^Row/, "ArrowDown"]]) {
+      await focus(part);
+      const before = text("keys");
+      await page.keyboard.press(arrow);
+      await until(() => text("keys") !== before);
+      await saved(page);
+    }
     await page.keyboard.press("1");  // a place is one key away
     await page.getByRole("heading", { name: "No game runs yet" }).waitFor();
     await page.keyboard.press("2");
     await page.goBack();
     await page.getByRole("heading", { name: "No game runs yet" }).waitFor();
+    assert.match(page.url(), new RegExp(`^${own}/live`));
   });
 });
 
-test("can be used by touch, on a handheld", async () => {
-  await open({ hasTouch: true, isMobile: true }, async (page, own) => {
-    idlemeter("face", "new", "touch", "--from", "rate");
-    await page.goto(`${own}/face?face=touch`);
-    await page.getByLabel("Find a reading").fill("vram");
-    await page.getByRole("row", { name: /^GPU memory used/ }).first().tap();
-    await until(() => /gpu\.memory/.test(text("touch")));
-    const small = await page.evaluate(() => [...document.querySelectorAll(".reading, .face-bar button")].filter((one) => one.getBoundingClientRect().height < 44).length);
-    assert.equal(small, 0, "targets of under 44 pixels");
+test("leads there by touch, on a handheld", async () => {
+  await open({ hasTouch: true, isMobile: true }, async (page) => {
+    await newcomersWay(page, byTouch(page), "touch", async () => {
+      const small = () => page.evaluate(() => [...document.querySelectorAll("button")].filter((one) => one.getBoundingClientRect().height < 44).map((one) => one.textContent));
+      assert.deepEqual(await small(), [], "targets of under 44 pixels");
+    });
+  });
+});
+
+test("loses no change of two desks on one face", async () => {
+  idlemeter("face", "new", "shared", "--from", "rate");
+  const options = { allowed: /409 \(Conflict\)/ };
+  await open(options, async (one, own) => {
+    await one.goto(`${own}/face?face=shared`);
+    await overlay(one).waitFor();
+    await open(options, async (other) => {
+      await other.goto(`${own}/face?face=shared`);
+      await overlay(other).waitFor();
+      for (const size of [20, 21, 22, 23, 24]) {
+        await Promise.all([one.getByLabel("Text size").fill(String(size)), other.getByLabel("Box opacity").fill(`0.${size}`)]);
+        await until(() => text("shared").includes(`size = ${size}`) && text("shared").includes(`opacity = 0.${size}`));
+      }
+      await until(async () => (await other.getByLabel("Text size").inputValue()) === "24");
+    });
+  });
+});
+
+test("puts right what it found, by a button", async () => {
+  await open({}, async (page, own) => {
+    idlemeter("face", "new", "wrong", "--from", "rate");
+    idlemeter("face", "add", "wrong", "gpu.hotspt.temp");
+    await page.goto(`${own}/face?face=wrong`);
+    await page.getByRole("button", { name: "use gpu.hotspot.temp" }).click();
+    await until(() => /"gpu\.hotspot\.temp"/.test(text("wrong")));
+  });
+});
+
+test("holds no more memory after an hour of frames than after some minutes", async () => {
+  await open({}, async (page, own) => {
+    // An hour of the desk's events at 240 FPS, as fast as the page takes them.
+    await page.addInitScript(() => {
+      let at = 1e9;
+      const frames = () => Array.from({ length: 8 }, () => [(at += 1e9 / 240), 1e9 / 240, null].map((ns) => ns && Math.round(ns)));
+      window.EventSource = class { constructor() { window.source = this; } close() {} };
+      window.play = (seconds) => {
+        for (let i = 0; i < 30 * seconds; ++i) {
+          const game = { pid: 7, name: "Tidepool Rally", average_fps: 240 + i % 9, new_frames_ns: frames(), values: { "gpu.temp": 60 + i % 40, "frame.span": i } };
+          window.source.onmessage({ data: JSON.stringify({ meter: 6, update: { at_ns: Math.round(at), visible: true, games: [game], values: { "cpu.load": i % 100 } } }) });
+        }
+      };
+    });
+    await page.goto(`${own}/live?pins=gpu.temp,cpu.load`);
+    await page.waitForFunction(() => window.source !== undefined);
+    const devtools = await page.context().newCDPSession(page);
+    const held = async (minutes) => {
+      for (let minute = 0; minute < minutes; ++minute) await page.evaluate(() => { window.play(60); });
+      await devtools.send("HeapProfiler.collectGarbage");
+      return (await devtools.send("Runtime.getHeapUsage")).usedSize;
+    };
+    await held(1);
+    await page.locator(".frame-strip canvas").waitFor();
+    const early = await held(5), late = await held(55);
+    await page.getByText("Tidepool Rally").first().waitFor();
+    assert.ok(late - early < 1_000_000, `${early} bytes after 5 minutes, ${late} after an hour`);
   });
 });
 

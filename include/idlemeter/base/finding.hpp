@@ -2,6 +2,7 @@
 #pragma once
 
 #include <cstdint>
+#include <optional>
 #include <string>
 #include <string_view>
 #include <vector>
@@ -13,6 +14,14 @@ struct Finding {
   enum class Severity : std::uint8_t { error, warning } severity = Severity::error;
   std::uint32_t line = 0, column = 0;  ///< from 1
   std::string message;                 ///< what is wrong and how to fix it
+
+  /// A change that would put it right: to a key of the part in that line.
+  struct Fix {
+    std::string words;                 ///< "use gpu.temp"
+    std::string key;                   ///< "reading"; of a table, "text.edge"
+    std::optional<std::string> value;  ///< empty: without the key
+  };
+  std::optional<Fix> fix = {};  ///< empty if there is no one right answer
 };
 
 using Findings = std::vector<Finding>;

@@ -34,6 +34,8 @@ struct DeskOptions {
   /// Pictures of games to lay overlays on.
   std::vector<std::string> grounds = {};
   std::function<Image(const std::string& name, int width, int height)> draw_ground = {};
+  /// A game to try, with its meter: the words of a command that goes on when the desk ends. Empty: there is none.
+  std::vector<std::string> demo_game = {};
 };
 
 /// Serves the desk to this user's browser, on threads of its own. A browser gets in by an address that works once, and

@@ -6,6 +6,7 @@
 #include <map>
 #include <optional>
 #include <string>
+#include <string_view>
 #include <vector>
 
 #include "idlemeter/base/time.hpp"
@@ -44,6 +45,26 @@ struct RecordingPlan {
 
 /// What is wrong with a plan, and how to put it right; empty if it can be carried out.
 [[nodiscard]] std::string problem_with(const RecordingPlan& plan);
+
+/// A plan as people write it. What is empty isn't planned.
+struct RecordingPlanText {
+  std::string length = {}, after = {}, repeat = {}, pause = {};  ///< "90s", "mark", "3", "1:30"
+  std::vector<std::string> settings = {};                        ///< "preset=High"
+  std::string note = {};
+  std::vector<std::string> tags = {};
+};
+
+/// Throws Error (invalid) that names the text which can't be read, or says what is wrong with the plan.
+[[nodiscard]] RecordingPlan plan_from(const RecordingPlanText& text);
+
+/// A time of a plan: "60" (seconds), "90s" or "1:30". Throws Error (invalid) if it isn't one from `least` to kLongest.
+[[nodiscard]] Nanoseconds plan_time_from(std::string_view text, Nanoseconds least = {});
+
+/// Adds a setting like "preset=High". Throws Error (invalid) if it isn't one.
+void add_setting(std::string_view text, std::map<std::string, std::string>& settings);
+
+/// "3 runs of 1:00, the last of which ends 4:10 after the start"; "" for runs without a length.
+[[nodiscard]] std::string plan_words(const RecordingPlan& plan);
 
 /// A recording that has ended, in a meter's report.
 struct RecordedRun {

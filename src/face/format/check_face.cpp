@@ -19,20 +19,30 @@
 namespace idlemeter {
 namespace {
 
-void warn(Findings& findings, std::uint32_t line, std::string message) {
-  findings.push_back({Finding::Severity::warning, std::max(line, 1u), 1, std::move(message)});
+using Fix = std::optional<Finding::Fix>;
+
+void warn(Findings& findings, std::uint32_t line, std::string message, Fix fix = {}) {
+  findings.push_back({Finding::Severity::warning, std::max(line, 1u), 1, std::move(message), std::move(fix)});
 }
 
-void check_reading(const std::string& id, std::uint32_t line, const Snapshot& values, Findings& findings) {
-  if (id.empty() || values.find(id).info != nullptr) return;
-  warn(findings, line, unknown_reading(id, values));
+bool is_unknown(const std::string& id, const Snapshot& values) {
+  return !id.empty() && values.find(id).info == nullptr;
+}
+
+Fix nearest_reading(const std::string& id, const Snapshot& values) {
+  const auto near = nearest_ids(id, values);
+  if (near.empty()) return std::nullopt;
+  return Finding::Fix{"use " + near.front(), "reading", near.front()};
 }
 
 void check_cell(const Face& face, const Cell& cell, const Snapshot& values, Findings& findings) {
-  check_reading(spanned(cell.reading, cell.span, face), cell.line, values, findings);
+  const std::string id = spanned(cell.reading, cell.span, face);
+  if (is_unknown(id, values))
+    warn(findings, cell.line, unknown_reading(id, values), nearest_reading(cell.reading, values));
   if (cell.span && !cell.reading.empty() && !frame_statistic(cell.reading)) {
     warn(findings, cell.line,
-         fmt::format("'span' is for statistics of frames, like frame.average; '{}' isn't one", cell.reading));
+         fmt::format("'span' is for statistics of frames, like frame.average; '{}' isn't one", cell.reading),
+         Finding::Fix{"remove the span", "span", {}});
   }
 }
 
@@ -43,8 +53,10 @@ void check_readings(const Face& face, const Snapshot& values, Findings& findings
   for (const Pin& pin : face.pins) {
     if (const auto* shown = std::get_if<CellPin>(&pin.what)) check_cell(face, shown->cell, values, findings);
     const auto* text = std::get_if<TextPin>(&pin.what);
-    for (std::size_t i = 0; text != nullptr && i < text->text.size(); ++i)
-      check_reading(spanned(text->text[i].reading, text->span, face), pin.line, values, findings);
+    for (std::size_t i = 0; text != nullptr && i < text->text.size(); ++i) {
+      const std::string id = spanned(text->text[i].reading, text->span, face);
+      if (is_unknown(id, values)) warn(findings, pin.line, unknown_reading(id, values));
+    }
   }
 }
 
@@ -117,29 +129,32 @@ double contrast(Color a, Color b) {
   return (std::max(x, y) + 0.05) / (std::min(x, y) + 0.05);
 }
 
-void check_color(const Color& color, const Color& ground, std::uint32_t line, Findings& findings) {
+void check_color(const Color& color, const Color& ground, std::uint32_t line, Findings& findings, Fix fix = {}) {
   constexpr double kReadable = 4.5;
   const double ratio = contrast(color, ground);
   if (ratio >= kReadable) return;
   warn(findings, line,
        fmt::format(
            "#{:02x}{:02x}{:02x} on #{:02x}{:02x}{:02x} has a contrast of {:.1f}:1 and is hard to read; 4.5:1 is enough",
-           color.red, color.green, color.blue, ground.red, ground.green, ground.blue, ratio));
+           color.red, color.green, color.blue, ground.red, ground.green, ground.blue, ratio),
+       std::move(fix));
 }
 
 void check_colors(const Face& face, Findings& findings) {
+  const Finding::Fix usual_color{"take the usual colour", "color", {}};
   const bool open = face.back.opacity == 0;
   if (open && face.text.edge == Edge::none && !face.rows.empty()) {
     warn(findings, 1,
-         "neither a box behind the text nor an edge around it: on ground of its own colour it can't be seen");
+         "neither a box behind the text nor an edge around it: on ground of its own colour it can't be seen",
+         Finding::Fix{"give it an edge", "text.edge", "shadow"});
   }
   if (open) return;
   check_color(face.text.color, face.back.color, 1, findings);
   for (const Row& row : face.rows) {
     const Color ground = row.back && row.back->opacity > 0 ? row.back->color : face.back.color;
-    if (row.color) check_color(*row.color, ground, row.line, findings);
+    if (row.color) check_color(*row.color, ground, row.line, findings, usual_color);
     for (const Cell& cell : row.cells) {
-      if (cell.color) check_color(*cell.color, ground, cell.line, findings);
+      if (cell.color) check_color(*cell.color, ground, cell.line, findings, usual_color);
     }
   }
 }

@@ -91,7 +91,7 @@ std::string write_value(const Look& look, CellBox& box) {
   const Unit unit = shown_unit(*box.cell, *entry.info);
   const int digits = shown_digits(*box.cell, *entry.info, unit);
   box.unit = box.cell->unit_text.value_or(std::string(short_symbol(unit)));
-  if (const auto now = number(*entry.value)) {
+  if (const auto now = idlemeter::number(*entry.value)) {
     box.shown = convert(*now, entry.info->unit, unit);
     box.value = format_number(*box.shown, shown_digits(unit, *box.shown, digits));
   }

@@ -14,6 +14,7 @@
 #include "idlemeter/base/nearest.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/readings/units.hpp"
+#include "insight/run/find_series.hpp"
 
 namespace idlemeter {
 namespace {
@@ -130,12 +131,10 @@ void add_if_different(std::vector<OtherDifference>& others, const std::string& w
   others.push_back(std::move(other));
 }
 
-constexpr const char* kTemperatures[] = {"gpu.hotspot.temp", "gpu.temp", "cpu.temp"};
-
 /// Temperatures at the start that differ by more than chance.
 void add_temperatures(std::vector<OtherDifference>& others, const std::vector<RunGroup>& groups) {
   constexpr double kApart = 3;  // °C
-  for (const char* id : kTemperatures) {
+  for (const std::string_view id : insight::kTemperatures) {
     std::vector<double> starts;
     std::string title;
     for (const RunGroup& group : groups) {
@@ -222,7 +221,7 @@ Better better_of(const ReadingInfo& figure) {
 
 std::vector<std::string> readings_of_comparison(const FigureSet& figures) {
   std::vector<std::string> ids = figures.readings();
-  ids.insert(ids.end(), std::begin(kTemperatures), std::end(kTemperatures));
+  ids.insert(ids.end(), std::begin(insight::kTemperatures), std::end(insight::kTemperatures));
   return ids;
 }
 

@@ -141,7 +141,6 @@ std::optional<Quarters> quarters_of(const RunSeries& series, Nanoseconds length)
 
 // Of each, the first that the run has.
 constexpr std::string_view kClocks[] = {"gpu.clock", "cpu.clock"};
-constexpr std::string_view kTemperatures[] = {"gpu.hotspot.temp", "gpu.temp", "cpu.temp"};
 
 /// The first of these readings that the run has.
 const RunSeries* first_of(const std::vector<RunSeries>& all, std::span<const std::string_view> ids) {

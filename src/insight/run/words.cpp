@@ -93,10 +93,10 @@ std::string limit_words(const RunInsight& run) {
 }
 
 std::string heat_words(const RunInsight& run) {
-  constexpr Named kTemperatures[] = {
+  constexpr Named kParts[] = {
       {"gpu.temp", "GPU"}, {"gpu.hotspot.temp", "hotspot"}, {"gpu.memory.temp", "VRAM"}, {"cpu.temp", "processor"}};
   std::vector<std::string> parts;
-  for (const auto& [id, name] : kTemperatures) {
+  for (const auto& [id, name] : kParts) {
     const ReadingInsight* reading = run.reading(id);
     if (reading == nullptr) continue;
     const std::string over = reading->over.value_or(0) < 0.005

@@ -20,7 +20,7 @@ namespace idlemeter {
 using namespace base;
 
 namespace {
-constexpr Nanoseconds kPatience = 2 * kSecond;
+constexpr Nanoseconds kAnswerTime = 2 * kSecond;
 }
 
 std::filesystem::path meter_folder() { return runtime_folder(); }
@@ -42,7 +42,7 @@ std::vector<RunningMeter> running_meters(const std::filesystem::path& folder) {
 }
 
 int meter::connect_to_meter(const std::filesystem::path& control_socket) {
-  const Moment end = monotonic_now() + kPatience;
+  const Moment end = monotonic_now() + kAnswerTime;
   int socket = -1;
   while ((socket = connect_to(control_socket.c_str())) < 0) {
     const bool crowded = errno == EAGAIN && monotonic_now() < end;  // others wait to be heard before
@@ -53,7 +53,7 @@ int meter::connect_to_meter(const std::filesystem::path& control_socket) {
 }
 
 std::string tell_meter(const std::filesystem::path& control_socket, const std::string& command) {
-  const Moment end = monotonic_now() + kPatience;
+  const Moment end = monotonic_now() + kAnswerTime;
   const int socket = meter::connect_to_meter(control_socket);
   const std::string line = command + "\n";
   std::string answer;

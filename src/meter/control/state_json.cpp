@@ -11,12 +11,11 @@ namespace idlemeter::meter {
 namespace {
 
 using namespace base;
-using Phase = RecordingState::Phase;
 
-constexpr Word<Phase> kPhases[] = {{"planned", Phase::planned},
-                                   {"opening", Phase::opening},
-                                   {"recording", Phase::recording},
-                                   {"ending", Phase::ending}};
+constexpr Word<RecordingState::Phase> kPhases[] = {{"planned", RecordingState::Phase::planned},
+                                                   {"opening", RecordingState::Phase::opening},
+                                                   {"recording", RecordingState::Phase::recording},
+                                                   {"ending", RecordingState::Phase::ending}};
 
 json json_of(const GameState& game) {
   json one = {{"pid", game.pid},       {"name", game.name}, {"api", game.api},         {"picture", game.picture},
@@ -54,7 +53,7 @@ GameState game_from(const json& one) {
 
 json json_of(const RecordingState& recording) {
   json one = {{"state", word_of(recording.phase, kPhases)}};
-  if (recording.phase == Phase::planned) one["in_s"] = in_seconds(recording.starts_in);
+  if (recording.phase == RecordingState::Phase::planned) one["in_s"] = in_seconds(recording.starts_in);
   if (!recording.waits_for.empty()) one["waits_for"] = recording.waits_for;
   if (recording.left) one["left_s"] = in_seconds(*recording.left);
   if (recording.of > 1) one["number"] = recording.number;
@@ -65,7 +64,7 @@ json json_of(const RecordingState& recording) {
 }
 
 RecordingState recording_from(const json& one) {
-  RecordingState recording{.phase = value_of(one.value("state", ""), kPhases).value_or(Phase::planned)};
+  RecordingState recording{.phase = value_of(one.value("state", ""), kPhases).value_or(RecordingState::Phase::planned)};
   recording.starts_in = from_seconds(one.value("in_s", 0.0));
   recording.waits_for = one.value("waits_for", "");
   if (const auto left = optional_of<double>(one, "left_s")) recording.left = from_seconds(*left);

@@ -62,7 +62,7 @@ void put_game(json& object, const MeterUpdate::Game& game) {
   put_values(object, game.values);
 }
 
-MeterUpdate::Game game_from(const json& object) {
+MeterUpdate::Game frames_and_values_from(const json& object) {
   MeterUpdate::Game game;
   if (object.contains("new_frames_ns")) {
     for (const json& frame : object["new_frames_ns"]) game.frames.push_back(frame_from(frame));
@@ -76,7 +76,7 @@ MeterUpdate update_of(const json& object) {
   MeterUpdate update;
   update.at = Moment(Nanoseconds(object.at("at_ns").get<std::int64_t>()));
   update.state = state_from(object).value();
-  for (const json& game : object.at("games")) update.games.push_back(game_from(game));
+  for (const json& game : object.at("games")) update.games.push_back(frames_and_values_from(game));
   update.values = values_from(object);
   return update;
 }

@@ -15,13 +15,8 @@ namespace fs = std::filesystem;
 
 constexpr const char* kProbe = "libidlemeter-probe-gl.so";
 
-/// Beside the program where it was built, or in the library folder where it was installed.
 fs::path installed_probe() {
-  const fs::path program = fs::read_symlink("/proc/self/exe").parent_path();
-  for (const fs::path& folder : {program / "lib", program.parent_path() / "lib",
-                                 program.parent_path() / "lib" / "x86_64-linux-gnu", program.parent_path() / "lib64"}) {
-    if (fs::exists(folder / "idlemeter" / kProbe)) return folder / "idlemeter" / kProbe;
-  }
+  if (const fs::path probe = installed_file(kProbe); !probe.empty()) return probe;
   throw Error(Error::Code::not_found, "cannot find the probe that goes into the game", kProbe,
               "install Idle Meter whole");
 }

@@ -19,7 +19,6 @@ namespace {
 namespace fs = std::filesystem;
 using What = MeterCommand::What;
 using Record = MeterCommand::Record;
-using Phase = BackgroundRecorder::Phase;
 
 constexpr Nanoseconds kAnswerWithin = 1'500 * kMillisecond;  // the client waits for two seconds
 
@@ -188,7 +187,7 @@ LiveSession::Reply LiveSession::begin_recording(const RecordingPlan& wanted) {
     MeterAnswer begun;
     if (failures_ > before) return failure(notice_, Error::Code::failed);
     if (!recording_) return planned_ ? std::nullopt : std::optional(begun);
-    if (recording_->state().phase == Phase::opening) return std::nullopt;
+    if (recording_->state().phase == BackgroundRecorder::Phase::opening) return std::nullopt;
     begun.run = recording_->state().run;
     if (games_.size() > 1) begun.game = recording_->game().name();
     return begun;
@@ -220,7 +219,8 @@ std::optional<RecordingState> LiveSession::state_of_recording() const {
     return about;
   }
   const auto state = recording_->state();
-  about.phase = state.phase == Phase::opening ? RecordingState::Phase::opening : RecordingState::Phase::recording;
+  about.phase = state.phase == BackgroundRecorder::Phase::opening ? RecordingState::Phase::opening
+                                                                  : RecordingState::Phase::recording;
   about.pid = recording_->game().pid();
   about.run = state.run;
   about.number = number_;

@@ -1,6 +1,7 @@
 import { Button, Disclosure, DisclosurePanel, Heading } from "react-aria-components";
 import type { FaceAnswer, FileKey } from "../wire/types.ts";
 import { partWords } from "./area_button.tsx";
+import { Findings, OtherFindings } from "./findings.tsx";
 import { KeyField } from "./key_field.tsx";
 import { keyName, keysFor, placeOf, tableOf, valueOf } from "./keys.ts";
 import type { FaceState } from "./use_face.ts";
@@ -21,30 +22,15 @@ const common: Record<string, string[]> = {
   pin: ["at", "reading", "text", "title", "as", "unit", "digits", "color", "size", "caution", "danger"],
 };
 
-function Findings({ face, part }: { face: FaceAnswer; part: string }) {
-  const mine = face.findings.filter((one) => one.part === part || (part === "face" && placeOf(one.part).kind === "face"));
+/** What the part is in, each a way there. */
+function Around({ face, part, onSelect }: Pick<Props, "face" | "part" | "onSelect">) {
+  const { kind, row } = placeOf(part);
+  if (kind === "face") return null;
   return (
-    <ul className="findings">
-      {mine.map((one) => <li key={`${one.line} ${one.message}`} className={one.severity}>{one.message}</li>)}
-    </ul>
-  );
-}
-
-/** Findings about other parts, each a way to its part. */
-function Others({ face, part, onSelect }: Pick<Props, "face" | "part" | "onSelect">) {
-  const others = face.findings.filter((one) => one.part !== part);
-  if (others.length === 0) return null;
-  return (
-    <section aria-label="Advice about other parts">
-      <h3>Elsewhere</h3>
-      <ul className="findings">
-        {others.map((one) => (
-          <li key={`${one.line} ${one.message}`} className={one.severity}>
-            <Button className="link" onPress={() => { onSelect(one.part); }}>{partWords(one.part, face)}</Button>: {one.message}
-          </li>
-        ))}
-      </ul>
-    </section>
+    <nav className="around" aria-label="What it is in">
+      <Button className="link" onPress={() => { onSelect("face"); }}>Overlay</Button> ›
+      {kind === "cell" && <> <Button className="link" onPress={() => { onSelect(`row:${row + 1}`); }}>{face.parts?.rows[row]?.label || `row ${row + 1}`}</Button> ›</>}
+    </nav>
   );
 }
 
@@ -59,8 +45,9 @@ export function PartForm({ face, keys, part, state, onSelect }: Props) {
   );
   return (
     <div className="scrolls">
+      <Around face={face} part={part} onSelect={onSelect} />
       <h2>{partWords(part, face)}</h2>
-      <Findings face={face} part={part} />
+      <Findings face={face} part={part} state={state} />
       {first.map(field)}
       {rest.length > 0 && (
         <Disclosure>
@@ -71,7 +58,7 @@ export function PartForm({ face, keys, part, state, onSelect }: Props) {
       {kind !== "face" && (
         <Button className="remove" isDisabled={!face.is_own} onPress={() => { onSelect("face"); void state.change({ do: "remove", part }); }}>Take it off</Button>
       )}
-      <Others face={face} part={part} onSelect={onSelect} />
+      <OtherFindings face={face} part={part} state={state} onSelect={onSelect} />
     </div>
   );
 }

@@ -33,10 +33,10 @@ export function useFace(name: string): FaceState {
   const [last, setLast] = useState<readonly Change[]>([]);
   const [isBusy, setBusy] = useState(false);
   const queue = useRef(Promise.resolve(true));
-  const version = useRef("");
+  const newest = useRef<FaceAnswer | null>(null);
 
   const take = useCallback((answer: FaceAnswer) => {
-    version.current = answer.version;
+    newest.current = answer;
     setFace(answer);
   }, []);
 
@@ -48,6 +48,20 @@ export function useFace(name: string): FaceState {
       if (!signal?.aborted) setError(asDeskError(reason));
     }
   }, [name, take]);
+
+  /** If somebody else has changed the face meanwhile, the change is made once more: unless its parts aren't the same any more. */
+  const edit = useCallback(async (changes: readonly Change[]) => {
+    const told = () => tell<FaceAnswer>("/api/face/edit", { name, version: newest.current?.version ?? "", changes });
+    const parts = JSON.stringify(newest.current?.parts);
+    try {
+      return await told();
+    } catch (reason) {
+      if (!(reason instanceof DeskError) || reason.code !== "moved") throw reason;
+      await load();
+      if (JSON.stringify(newest.current?.parts) !== parts) throw reason;
+      return told();
+    }
+  }, [load, name]);
 
   useEffect(() => {
     const stop = new AbortController();
@@ -66,9 +80,7 @@ export function useFace(name: string): FaceState {
         setError(null);
         return true;
       } catch (reason) {
-        const problem = asDeskError(reason);
-        setError(problem);
-        if (problem.code === "moved") await load();
+        setError(asDeskError(reason));
         return false;
       } finally {
         setBusy(false);
@@ -76,12 +88,12 @@ export function useFace(name: string): FaceState {
     };
     queue.current = queue.current.then(run);
     return queue.current;
-  }, [load, take]);
+  }, [take]);
 
   const change = useCallback((...changes: Change[]) => {
     setLast(changes);
-    return enqueue(() => tell<FaceAnswer>("/api/face/edit", { name, version: version.current, changes }));
-  }, [enqueue, name]);
+    return enqueue(() => edit(changes));
+  }, [enqueue, edit]);
   const undo = useCallback(() => enqueue(() => tell<FaceAnswer>("/api/face/undo", { name })), [enqueue, name]);
   const redo = useCallback(() => enqueue(() => tell<FaceAnswer>("/api/face/redo", { name })), [enqueue, name]);
   const reload = useCallback(() => void load(), [load]);

@@ -1,8 +1,11 @@
 import { Button, Tab, TabList, TabPanel, Tabs } from "react-aria-components";
 import { Choice } from "../parts/choice.tsx";
 import { Problem } from "../parts/problem.tsx";
+import { useAddress } from "../parts/use_address.ts";
 import { useAsked } from "../parts/use_asked.ts";
 import type { FaceList } from "../wire/types.ts";
+import { DemoGame } from "./demo_game.tsx";
+import { Figures } from "./figures.tsx";
 import { FrameStrip } from "./frame_strip.tsx";
 import { useLive, type Game } from "./live_provider.tsx";
 import { Pins } from "./pins.tsx";
@@ -21,12 +24,9 @@ function NoGame() {
       <p>Put this line into your launcher, where it asks for launch options, and start the game. It shows here then, with its overlay.</p>
       <p><code>{launcherLine}</code> <Button onPress={() => void navigator.clipboard.writeText(launcherLine)}>Copy</Button></p>
       <p className="quiet">In a terminal: <code>idlemeter play ./your-game</code></p>
+      <DemoGame />
     </section>
   );
-}
-
-function Figure({ name, value, unit }: { name: string; value: number | null; unit: string }) {
-  return <div className="figure"><span>{name}</span><b>{value === null ? "–" : value.toFixed(0)} <small>{unit}</small></b></div>;
 }
 
 function OneGame({ game }: { game: Game }) {
@@ -38,9 +38,7 @@ function OneGame({ game }: { game: Game }) {
       <section aria-label="Frame times">
         <FrameStrip pid={game.pid} />
         <div className="figures">
-          <Figure name="average" value={game.average} unit="FPS" />
-          <Figure name="1% low" value={game.low} unit="FPS" />
-          <p className="quiet">{game.api} {game.picture}, since the overlay was started or cleared</p>
+          <Figures game={game} />
         </div>
         <Pins pid={game.pid} />
         <div className="orders">
@@ -60,10 +58,11 @@ function OneGame({ game }: { game: Game }) {
 }
 
 export default function LivePlace() {
-  const { games } = useLive();
-  if (games.length === 0) return <NoGame />;
+  const { games, game: looked } = useLive();
+  const { go } = useAddress();
+  if (!looked) return <NoGame />;
   return (
-    <Tabs className="live-place">
+    <Tabs className="live-place" selectedKey={looked.pid} onSelectionChange={(pid) => { go({ set: { game: String(pid) }, replace: true }); }}>
       <TabList aria-label="Games" className={games.length === 1 ? "only-one" : ""}>
         {games.map((game) => <Tab key={game.pid} id={game.pid}>{game.name}</Tab>)}
       </TabList>

@@ -13,16 +13,25 @@ export interface Game {
   face: string;
   average: number | null;
   low: number | null;
+  /** Its figures that are readings, by id: numbers, words, or why there is none. */
+  figures: Record<string, Figure>;
   isVisible: boolean;
   recording: LiveRecording | null;
   problem: string;
 }
+
+export type Figure = number | string | { missing: string };
+
+/** Beside the pinned readings, these are streamed. */
+const figures = ["frame.low@0.1%", "frame.span", "frame.limit", "recording.state"];
 
 /** Frames of a game over the last seconds: when they were presented and how long they took, in milliseconds. */
 export interface Frames {
   at: number[];
   ms: number[];
 }
+
+const idsIn = (asked: string) => asked.split(",").filter((id) => id !== "");
 
 const kept = 20_000;  // milliseconds
 
@@ -50,7 +59,7 @@ function addValues(all: Map<string, number[]>, pid: number, now: Record<string, 
 
 const gameOf = (meter: number, game: LiveGame, update: NonNullable<LiveEvent["update"]>): Game => ({
   meter, pid: game.pid, name: game.name, picture: game.picture ?? "", api: game.api ?? "", face: game.face ?? "",
-  average: game.average_fps ?? null, low: game.low_1_percent_fps ?? null, isVisible: update.visible,
+  average: game.average_fps ?? null, low: game.low_1_percent_fps ?? null, figures: (game.values ?? {}) as Record<string, Figure>, isVisible: update.visible,
   recording: update.recording ?? null, problem: update.recording_problem ?? "",
 });
 
@@ -60,11 +69,13 @@ interface Live {
   /** The newest numbers of a pinned reading, oldest first. */
   valuesOf: (pid: number, id: string) => readonly number[];
   games: readonly Game[];
+  /** The one that is looked at. */
+  game: Game | null;
   isConnected: boolean;
   framesOf: (pid: number) => Frames;
 }
 
-const Context = createContext<Live>({ pins: [], valuesOf: () => [], games: [], isConnected: false, framesOf: () => ({ at: [], ms: [] }) });
+const Context = createContext<Live>({ pins: [], valuesOf: () => [], games: [], game: null, isConnected: false, framesOf: () => ({ at: [], ms: [] }) });
 export const useLive = () => useContext(Context);
 
 export function LiveProvider({ children }: { children: ReactNode }) {
@@ -72,7 +83,8 @@ export function LiveProvider({ children }: { children: ReactNode }) {
   const [isConnected, setConnected] = useState(false);
   const frames = useRef(new Map<number, Frames>());
   const values = useRef(new Map<string, number[]>());
-  const asked = useAddress().parameters.get("pins") ?? "";
+  const { parameters } = useAddress();
+  const asked = parameters.get("pins") ?? "", looked = Number(parameters.get("game"));
 
   useEffect(() => {
     let source: EventSource | null = null;
@@ -95,7 +107,7 @@ export function LiveProvider({ children }: { children: ReactNode }) {
       source?.close();
       source = null;
       if (document.hidden) return;
-      source = new EventSource(`/api/live?${new URLSearchParams({ readings: asked })}`);
+      source = new EventSource(`/api/live?${new URLSearchParams({ readings: [...figures, ...idsIn(asked)].join(",") })}`);
       source.onopen = () => { setConnected(true); };
       source.onerror = () => { setConnected(false); };
       source.onmessage = (event: MessageEvent<string>) => { take(JSON.parse(event.data) as LiveEvent); };
@@ -108,10 +120,13 @@ export function LiveProvider({ children }: { children: ReactNode }) {
     };
   }, [asked]);
 
-  const live = useMemo<Live>(() => ({
-    pins: asked.split(",").filter((id) => id !== ""), valuesOf: (pid, id) => values.current.get(`${pid} ${id}`) ?? [],
-    games: [...meters.values()].flat(), isConnected,
-    framesOf: (pid) => frames.current.get(pid) ?? { at: [], ms: [] },
-  }), [meters, isConnected, asked]);
+  const live = useMemo<Live>(() => {
+    const games = [...meters.values()].flat();
+    return {
+      pins: idsIn(asked), valuesOf: (pid, id) => values.current.get(`${pid} ${id}`) ?? [],
+      games, game: games.find((one) => one.pid === looked) ?? games[0] ?? null, isConnected,
+      framesOf: (pid) => frames.current.get(pid) ?? { at: [], ms: [] },
+    };
+  }, [meters, isConnected, asked, looked]);
   return <Context.Provider value={live}>{children}</Context.Provider>;
 }

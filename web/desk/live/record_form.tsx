@@ -1,8 +1,10 @@
 import { useState, type ReactNode } from "react";
 import { Button, Form, Input, Label, TextField } from "react-aria-components";
 import { Problem } from "../parts/problem.tsx";
+import { useAsked } from "../parts/use_asked.ts";
+import type { PlanWords } from "../wire/types.ts";
 import type { Game } from "./live_provider.tsx";
-import { useTell, type Order } from "./use_tell.ts";
+import { useTell } from "./use_tell.ts";
 
 interface Plan {
   for: string;
@@ -16,35 +18,14 @@ interface Plan {
 
 const listed = (text: string) => text.split(",").map((word) => word.trim()).filter((word) => word !== "");
 
-/** "Preset=High, Shadows=Low" */
-const settingsIn = (text: string) => Object.fromEntries(listed(text).map((word) => {
-  const [name = "", ...value] = word.split("=");
-  return [name.trim(), value.join("=").trim()];
-}));
-
-/** What a plan tells the meter; a field that is empty says nothing. */
-function orderOf(plan: Plan): Order {
-  const order: Order = { do: "record", what: "start" };
-  for (const name of ["for", "after", "pause"] as const) if (plan[name] !== "") order[name] = Number(plan[name]);
-  if (plan.repeat !== "") order["repeat"] = Number(plan.repeat);
-  if (plan.settings !== "") order["settings"] = settingsIn(plan.settings);
-  if (plan.tags !== "") order["tags"] = listed(plan.tags);
-  if (plan.note !== "") order["note"] = plan.note;
-  return order;
-}
-
-/** When the last run of the plan ends, in words; "" if that isn't planned. */
-function endOf(plan: Plan): string {
-  const runs = Number(plan.repeat) || 1, each = Number(plan.for);
-  if (!(each > 0)) return "";
-  const all = Number(plan.after || 0) + runs * each + (runs - 1) * Number(plan.pause || 0);
-  return `${runs === 1 ? "One run" : `${runs} runs`}; the last ends ${Math.floor(all / 60)}:${String(Math.round(all % 60)).padStart(2, "0")} after you press Record.`;
-}
+/** As the desk reads it: it knows what "90s" and "1:30" are. */
+const asTold = (plan: Plan) => ({ ...plan, settings: listed(plan.settings), tags: listed(plan.tags) });
 
 export function RecordForm({ game }: { game: Game }) {
-  const [plan, setPlan] = useState<Plan>({ for: "60", after: "", repeat: "", pause: "", settings: "", tags: "", note: "" });
+  const [plan, setPlan] = useState<Plan>({ for: "60s", after: "", repeat: "", pause: "", settings: "", tags: "", note: "" });
   const [mark, setMark] = useState(""), [more, setMore] = useState("");
   const tell = useTell();
+  const { answer: planned, error: wrong } = useAsked<PlanWords>("/api/plan", { for: plan.for, after: plan.after, repeat: plan.repeat, pause: plan.pause });
   const isOn = game.recording !== null && game.recording.state !== "ending";
   const field = (name: keyof Plan, label: string, hint: string): ReactNode => (
     <TextField value={plan[name]} onChange={(value) => { setPlan({ ...plan, [name]: value }); }} isDisabled={isOn}>
@@ -52,14 +33,15 @@ export function RecordForm({ game }: { game: Game }) {
     </TextField>
   );
   return (
-    <Form className="record-form" onSubmit={(event) => { event.preventDefault(); void tell.send(game, isOn ? { do: "record", what: "stop" } : orderOf(plan)); }}>
+    <Form className="record-form" onSubmit={(event) => { event.preventDefault(); void (isOn ? tell.send(game, { do: "record", what: "stop" }) : tell.record(game, asTold(plan))); }}>
       <h2>Record</h2>
-      <div className="pair">{field("for", "For, seconds", "until you stop it")}{field("after", "After, seconds", "at once")}</div>
-      <div className="pair">{field("repeat", "Times", "1")}{field("pause", "Pause, seconds", "none")}</div>
+      <div className="pair">{field("for", "For", "until you stop it")}{field("after", "After", "at once")}</div>
+      <div className="pair">{field("repeat", "Times", "1")}{field("pause", "Pause", "none")}</div>
       {field("settings", "Settings tried", "Preset=High, Shadows=Low")}
       {field("tags", "Tags", "gate 3, wet")}
       {field("note", "Note", "")}
-      <p className="quiet">{endOf(plan)}</p>
+      <p className="quiet">Times: 60 (seconds), 90s or 1:30; After can be “mark”. {planned?.words}</p>
+      {!isOn && <Problem error={wrong} />}
       <Button type="submit" className={isOn ? "primary is-on" : "primary"}>{isOn ? "Stop" : "Record"}</Button>
       {isOn && (
         <div className="pair">

@@ -10,9 +10,9 @@ export interface Order {
 /** Hands orders to a game's meter; what it refused last. */
 export function useTell() {
   const [error, setError] = useState<DeskError | null>(null);
-  const send = useCallback(async (game: Game, command: Order) => {
+  const say = useCallback(async (path: string, what: object) => {
     try {
-      await tell("/api/meter", { meter: game.meter, command });
+      await tell(path, what);
       setError(null);
       return true;
     } catch (reason) {
@@ -20,5 +20,7 @@ export function useTell() {
       return false;
     }
   }, []);
-  return { send, error };
+  const send = useCallback((game: Game, command: Order) => say("/api/meter", { meter: game.meter, command }), [say]);
+  const record = useCallback((game: Game, plan: object) => say("/api/record", { meter: game.meter, plan }), [say]);
+  return { send, record, error };
 }

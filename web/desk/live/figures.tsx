@@ -1,0 +1,36 @@
+import { clockWords } from "./recording_words.ts";
+import type { Figure as Value, Game } from "./live_provider.tsx";
+
+const numberIn = (value: Value | undefined) => (typeof value === "number" ? value : null);
+
+function Figure({ name, value, unit }: { name: string; value: number | null; unit: string }) {
+  return <div className="figure"><span>{name}</span><b>{value === null ? "–" : value.toFixed(0)} <small>{unit}</small></b></div>;
+}
+
+/** "of the recording so far, 0:12"; "over 2:15, since 20:14, when the overlay was started or cleared" */
+function spanWords(game: Game): string {
+  const seconds = numberIn(game.figures["frame.span"]);
+  if (seconds === null) return "";
+  const length = clockWords(seconds), state = game.figures["recording.state"];
+  if (state === "on") return `of the recording so far, ${length}`;
+  if (state === "held") return `of the last recording, ${length}`;
+  const since = new Date(Date.now() - seconds * 1000).toLocaleTimeString([], { hour: "2-digit", minute: "2-digit" });
+  return `over ${length}, since ${since}, when the overlay was started or cleared`;
+}
+
+/** What people quote of the game that runs, of which span, and what holds it back. */
+export function Figures({ game }: { game: Game }) {
+  const limit = game.figures["frame.limit"];
+  return (
+    <>
+      <Figure name="average" value={game.average} unit="FPS" />
+      <Figure name="1% low" value={game.low} unit="FPS" />
+      <Figure name="0.1% low" value={numberIn(game.figures["frame.low@0.1%"])} unit="FPS" />
+      {typeof limit === "string" && <div className="figure"><span>limited by</span><b>{limit}</b></div>}
+      <p className="quiet">
+        {game.api} {game.picture}, {spanWords(game)}
+        {typeof limit === "object" && <>. What limits it isn’t known: {limit.missing}</>}
+      </p>
+    </>
+  );
+}
