@@ -253,16 +253,14 @@ TEST(ADemoGame, IsStartedOnceAndSaysWhyItFailed) {
   EXPECT_EQ(none.state(), (desk::Json{{"there", false}, {"runs", false}, {"problem", ""}}));
   EXPECT_THROW(none.start(), Error);
   const Folder folder;
-  desk::DemoGame game({"sh", "-c",
-                       "echo first >&2; while [ ! -e '" + (folder / "go") +
-                           "' ]; do sleep 0.01; done; "
-                           "echo 'there is no display' >&2; exit 1"});
+  const std::string go = folder / "go";
+  desk::DemoGame game({"sh", "-c", "while [ ! -e '" + go + "' ]; do sleep 0.01; done; echo 'no display' >&2; exit 1"});
   game.start();
   EXPECT_TRUE(game.state()["runs"]);
   EXPECT_THROW(game.start(), Error) << "it runs already";
   folder.file("go", "");
   while (game.state()["runs"]) std::this_thread::sleep_for(std::chrono::milliseconds(5));
-  EXPECT_EQ(game.state()["problem"], "there is no display");
+  EXPECT_EQ(game.state()["problem"], "no display");
   game.start();
   while (game.state()["runs"]) std::this_thread::sleep_for(std::chrono::milliseconds(5));
 }

@@ -273,7 +273,7 @@ test("holds no more memory after an hour of frames than after some minutes", asy
       window.EventSource = class { constructor() { window.source = this; } close() {} };
       window.play = (seconds) => {
         for (let i = 0; i < 30 * seconds; ++i) {
-          const game = { pid: 7, name: "Tidepool Rally", average_fps: 240 + i % 9, new_frames_ns: frames(), values: { "gpu.temp": 60 + i % 40, "frame.span": i } };
+          const game = { pid: 7, name: "Tidepool Rally", average_fps: 240 + i % 9, new_frames_ns: frames(), values: { "gpu.temp": 60 + i % 40, "frame.span": i, "frame.limit": "processor" } };
           window.source.onmessage({ data: JSON.stringify({ meter: 6, update: { at_ns: Math.round(at), visible: true, games: [game], values: { "cpu.load": i % 100 } } }) });
         }
       };
@@ -289,7 +289,7 @@ test("holds no more memory after an hour of frames than after some minutes", asy
     await held(1);
     await page.locator(".frame-strip canvas").waitFor();
     const early = await held(5), late = await held(55);
-    await page.getByText("Tidepool Rally").first().waitFor();
+    await page.locator(".figure", { hasText: "limited by" }).getByText("processor").waitFor();
     assert.ok(late - early < 1_000_000, `${early} bytes after 5 minutes, ${late} after an hour`);
   });
 });

@@ -1,6 +1,6 @@
 // usage: node build.mjs FOLDER: bundles the page into FOLDER/desk_assets: a file for each part, packed but for the first, and what embeds them in the command.
 import { build } from "esbuild";
-import { mkdirSync, readFileSync, writeFileSync } from "node:fs";
+import { mkdirSync, readFileSync, readdirSync, writeFileSync } from "node:fs";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { gzipSync } from "node:zlib";
@@ -11,21 +11,37 @@ const types = { css: "text/css; charset=utf-8", html: "text/html; charset=utf-8"
 
 const bundle = await build({
   entryPoints: { desk: join(from, "main.tsx"), style: join(from, "desk.css") },
-  bundle: true, minify: true, splitting: true, format: "esm", target: "es2021", jsx: "automatic", outdir: "/", write: false, legalComments: "none",
+  bundle: true, minify: true, splitting: true, format: "esm", target: "es2021", jsx: "automatic", outdir: "/", write: false, legalComments: "none", metafile: true,
   define: { "process.env.NODE_ENV": '"production"' }, logLevel: "warning",
 });
 
-/** The licences of all packages whose code is in the bundle. */
+/** The licences of all packages whose code is in the bundle, each licence's text once. */
 function licences() {
-  const packages = new Map();
-  for (const folder of ["react", "react-dom", "scheduler", "react-aria-components", "uplot"]) {
-    const about = JSON.parse(readFileSync(join(from, "../node_modules", folder, "package.json"), "utf8"));
-    packages.set(about.name, `${about.name} ${about.version}: ${about.license}`);
+  const texts = new Map();
+  const folders = new Set(Object.keys(bundle.metafile.inputs).flatMap((file) => /^.*node_modules\/(?:@[^/]+\/)?[^/]+/.exec(file)?.[0] ?? []));
+  for (const folder of [...folders].sort()) {
+    const about = JSON.parse(readFileSync(join(folder, "package.json"), "utf8"));
+    const file = readdirSync(folder).find((name) => /^licen[cs]e/i.test(name));
+    const text = file ? readFileSync(join(folder, file), "utf8").trim() : "";
+    texts.set(text, [...(texts.get(text) ?? []), `${about.name} ${about.version}: ${about.license}`]);
   }
-  return [...packages.values()].join("\n") + "\n";
+  return [...texts].map(([text, packages]) => `${packages.join("\n")}\n\n${text}\n`).join("\n\n");
+}
+
+/** What the first view needs, so that a browser asks for all of it at once. */
+function preloads() {
+  const { outputs } = bundle.metafile, parts = new Set();
+  const add = (file) => {
+    if (parts.has(file)) return;
+    parts.add(file);
+    for (const { path, kind } of outputs[file].imports) if (kind === "import-statement") add(path);
+  };
+  for (const [file, { entryPoint }] of Object.entries(outputs)) if (/desk\/main\.tsx$|face_place\.tsx$/.test(entryPoint ?? "")) add(file);
+  return [...parts].map((file) => `<link rel="modulepreload" href="/${file.split("/").pop()}">`).join("\n");
 }
 
 const files = ["index.html", "icon.svg"].map((name) => ({ path: `/${name}`, bytes: readFileSync(join(from, name)) }));
+files[0].bytes = Buffer.from(files[0].bytes.toString().replace("<!-- PARTS -->", preloads()));
 for (const file of bundle.outputFiles) files.push({ path: file.path, bytes: Buffer.from(file.contents) });
 files.push({ path: "/licences.txt", bytes: Buffer.from(licences()) });
 

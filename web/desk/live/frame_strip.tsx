@@ -1,4 +1,4 @@
-import { useEffect, useRef } from "react";
+import { useEffect, useRef, useSyncExternalStore } from "react";
 import uPlot from "uplot";
 import { useLive } from "./live_provider.tsx";
 
@@ -7,10 +7,17 @@ const seconds = 10;
 /** The colours of the page's look, which the plot doesn't know by itself. */
 const colorOf = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
 
+const dark = matchMedia("(prefers-color-scheme: dark)");
+const onLook = (changed: () => void) => {
+  dark.addEventListener("change", changed);
+  return () => { dark.removeEventListener("change", changed); };
+};
+
 /** Frame times as they come, over the last ten seconds. */
 export function FrameStrip({ pid }: { pid: number }) {
   const box = useRef<HTMLDivElement>(null);
   const { framesOf } = useLive();
+  const isDark = useSyncExternalStore(onLook, () => dark.matches);
   const frames = useRef(framesOf);
   useEffect(() => { frames.current = framesOf; }, [framesOf]);
 
@@ -41,7 +48,7 @@ export function FrameStrip({ pid }: { pid: number }) {
       observer.disconnect();
       plot.destroy();
     };
-  }, [pid]);
+  }, [pid, isDark]);
 
   return <div className="frame-strip" ref={box} role="img" aria-label="Frame times of the last ten seconds" />;
 }

@@ -40,7 +40,7 @@ export function RecordForm({ game }: { game: Game }) {
       {field("settings", "Settings tried", "Preset=High, Shadows=Low")}
       {field("tags", "Tags", "gate 3, wet")}
       {field("note", "Note", "")}
-      <p className="quiet">Times: 60 (seconds), 90s or 1:30; After can be “mark”. {planned?.words}</p>
+      <p className="quiet">Write 60 (seconds), 90s or 1:30; “mark” waits for a mark. {!wrong && planned?.words && <>Planned: {planned.words}.</>}</p>
       {!isOn && <Problem error={wrong} />}
       <Button type="submit" className={isOn ? "primary is-on" : "primary"}>{isOn ? "Stop" : "Record"}</Button>
       {isOn && (

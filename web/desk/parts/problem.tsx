@@ -5,7 +5,7 @@ export function Problem({ error }: { error: DeskError | null }) {
   if (!error) return null;
   return (
     <p className="problem" role="alert">
-      {error.message}{error.fix && <> <b>{error.fix}</b></>}
+      {error.message}{error.fix && <>; <b>{error.fix}</b></>}
     </p>
   );
 }
