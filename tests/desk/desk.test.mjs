@@ -202,6 +202,7 @@ test("leads a newcomer by mouse from a starter to an overlay on the game, and tw
 
 test("leads there by keyboard alone, too", async () => {
   await open({}, async (page, own) => {
+    await page.goto(`${own}/face?face=benchmark`);
     await newcomersWay(page, byKeyboard(page), "keys");
     await page.keyboard.press("Escape");
     const focus = async (name) => {
@@ -228,7 +229,8 @@ test("leads there by keyboard alone, too", async () => {
 });
 
 test("leads there by touch, on a handheld", async () => {
-  await open({ hasTouch: true, isMobile: true }, async (page) => {
+  await open({ hasTouch: true, isMobile: true }, async (page, own) => {
+    await page.goto(`${own}/face?face=benchmark`);
     await newcomersWay(page, byTouch(page), "touch", async () => {
       const small = () => page.evaluate(() => [...document.querySelectorAll("button")].filter((one) => one.getBoundingClientRect().height < 44).map((one) => one.textContent));
       assert.deepEqual(await small(), [], "targets of under 44 pixels");

@@ -28,7 +28,7 @@ export function FaceBar({ name, list, state, onListChange }: Props) {
   const { go } = useAddress();
   const [error, setError] = useState<DeskError | null>(null);
   const starters = list?.starters ?? [], kept = list?.faces ?? [];
-  const isOwn = state.face?.is_own ?? false;
+  const isOwn = state.face?.is_own ?? false, isStarter = state.face?.is_own === false;
   const open = (face: string) => { go({ set: { face, part: null } }); };
   const attempt = async (step: () => Promise<unknown>, next?: string) => {
     try {
@@ -54,7 +54,7 @@ export function FaceBar({ name, list, state, onListChange }: Props) {
     <DropZone className="face-bar" aria-label="Drop a packed face here" getDropOperation={(types) => (types.has("application/zip") ? "copy" : "cancel")}
       onDrop={(event) => { for (const item of event.items) if (item.kind === "file") void item.getFile().then(unpack); }}>
       <Choice label="Face" value={name} choices={[...new Set([...kept, ...starters].map((one) => one.name).concat(name))]} nameOf={nameOf} onChange={open} />
-      <AskName button={isOwn ? "Copy …" : "Make it mine …"} label="Its name" usual={freeName(name, list)} onName={make} isPrimary={!isOwn} />
+      <AskName button={isStarter ? "Make it mine …" : "Copy …"} label="Its name" usual={freeName(name, list)} onName={make} isPrimary={isStarter} />
       <Button isDisabled={!isOwn} onPress={() => void attempt(() => tell("/api/face/choose", { name }))}>Use it in all games</Button>
       <AskName button="For one game …" label="The game's program, like tidepool*" usual="" isDisabled={!isOwn}
         onName={(program) => attempt(() => tell("/api/face/choose", { name, program }))} />
