@@ -138,6 +138,16 @@ TEST_F(DeskTest, AnswersNoOtherPage) {
   }
   EXPECT_EQ(client.Post("/api/face/undo", {{"Cookie", cookie}}, "{}", "application/json")->status, 403)
       << "says no origin";
+  for (const char* path :
+       {"/api/live", "/api/faces"}) {  // a web socket isn't bound to its page's origin by the browser
+    const auto answer = client.Get(path, {{"Cookie", cookie},
+                                          {"Origin", "http://evil.example"},
+                                          {"Connection", "Upgrade"},
+                                          {"Upgrade", "websocket"},
+                                          {"Sec-WebSocket-Key", "dGhlIHNhbXBsZSBub25jZQ=="},
+                                          {"Sec-WebSocket-Version", "13"}});
+    EXPECT_EQ(answer->status, 403) << path;
+  }
   EXPECT_EQ(client.Post("/api/face/undo", {{"Cookie", cookie}, {"Origin", own}}, "name=mine", "text/plain")->status,
             400);
   EXPECT_EQ(
@@ -278,7 +288,11 @@ TEST_F(DeskTest, LivesThroughAThousandConnections) {
   for (int i = 0; i < 1'000; ++i) {
     sockets.push_back(::socket(AF_INET, SOCK_STREAM | SOCK_NONBLOCK, 0));
     (void)::connect(sockets.back(), reinterpret_cast<const sockaddr*>(&address), sizeof address);
-    (void)::send(sockets.back(), "POST /api/face/undo HTT", 23, MSG_NOSIGNAL);  // and never the rest
+    const std::string part = (i % 2 == 0) ? "POST /api/face/undo HTT"
+                                          : "POST /api/face/undo HTTP/1.1\r\nHost: " + host() + "\r\nOrigin: http://" +
+                                                host() + "\r\nCookie: " + cookie +
+                                                "\r\nContent-Type: application/json\r\nContent-Length: 99\r\n\r\n{";
+    (void)::send(sockets.back(), part.data(), part.size(), MSG_NOSIGNAL);  // and never the rest
   }
   client.set_read_timeout(60);
   EXPECT_EQ(get("/api/faces")["faces"][0]["name"], "mine");

@@ -91,7 +91,7 @@ const isSeen = (color) =>
 
 // Ends every game, as a player does, and waits until their meters have gone.
 const endGames = async () => {
-  const all = () => { try { return JSON.parse(idlemeter("tell", "state", "--json")).games; } catch { return []; } };
+  const all = () => { try { return idlemeter("tell", "state", "--json").trim().split("\n").flatMap((line) => JSON.parse(line).games); } catch { return []; } };
   for (const game of all()) process.kill(game.pid);
   await until(() => all().length === 0);
 };
