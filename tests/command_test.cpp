@@ -17,8 +17,11 @@
 namespace idlemeter {
 namespace {
 
+using testing::expect_steps;
+using testing::Folder;
 using testing::Outcome;
 using testing::run;
+using testing::Step;
 
 TEST(Command, MisuseIsTwoAndFailureIsOneAndBothSayWhy) {
   const testing::Folder folder;
@@ -243,6 +246,32 @@ TEST(Command, AFaceBeginsFromAStarter) {
   const Outcome by_name = run(folder, "face draw dashboard --rig --ground night -o by_name.png --size 1280x720");
   EXPECT_EQ(by_name.err, "");
   EXPECT_EQ(load_png(folder / "mine.png").width, 1280);
+}
+
+TEST(Command, KeepsFacesAndChoosesThemForGames) {
+  const Folder folder;
+  const Step steps[] = {
+      {"face new reef --from rate", 0, {"reef.toml: a face to change as you like, started from 'rate'"}},
+      {"face new reef", 1, {"reef"}},
+      {"face copy reef shore", 0, {"shore.toml: a copy of 'reef'"}},
+      {"face copy nosuch x", 1, {"nosuch"}},
+      {"face which tidepool_rally", 0, {"benchmark  (a starter: no rule fits 'tidepool_rally'"}},
+      {"face use reef", 0, {"settings.toml: games without a rule now get 'reef'"}},
+      {"face use shore --game 'tide*'", 0, {"games that fit 'tide*' now get 'shore'"}},
+      {"face use nosuch", 1, {"nosuch"}},
+      {"face which tidepool_rally", 0, {"shore  (rule 1: program = \"tide*\")"}},
+      {"face which glxgears", 0, {"reef  (the default: no rule fits 'glxgears')"}},
+      {"face list", 0, {"(for all games without a rule)", "(for tide*)", "starter: "}},
+      {"face add reef gpu.hotspot.temp", 0, {}},
+      {"face pack reef", 0, {"reef.zip: 'reef' with its pictures; 'idlemeter face unpack reef.zip' takes it in"}},
+      {"face unpack reef.zip", 1, {"reef"}},
+      {"face unpack reef.zip --as bay --rig bare",
+       0,
+       {"kept as 'bay'", "This machine doesn't have these", "gpu.hotspot"}},
+      {"face list", 0, {"faces/bay/face.toml"}}};
+  expect_steps(folder, steps);
+  folder.file(".config/idlemeter/faces/bay/face.toml", "[[row]\n");
+  EXPECT_NE(run(folder, "face list").out.find("bay/face.toml  (has mistakes"), std::string::npos);
 }
 
 TEST(Command, AddingAndMovingShowWhatChangedAndWarnOfUnknownReadings) {
