@@ -21,7 +21,7 @@ await page.getByLabel("Find a reading").fill("hot");
 await page.waitForTimeout(4000);
 await page.screenshot({ path: join(folder, "desk-face.png") });
 
-start("play", "--quiet", "--face", "reef", "--", game, "--rate", "60", "--size", "640x360");
+start("play", "--quiet", "--game", "Tidepool Rally", "--face", "reef", "--", game, "--rate", "60", "--size", "640x360");
 await page.goto(new URL("/live", address).href);
 await page.getByLabel("Settings tried").fill("Preset=High");
 await page.locator("form").getByRole("button", { name: "Record" }).click();
