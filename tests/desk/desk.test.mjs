@@ -29,7 +29,7 @@ const start = (words) => {
   children.push(child);
   return child;
 };
-const until = async (what, seconds = 20) => {
+const until = async (what, seconds = 60) => {
   for (let i = 0; i < 20 * seconds; ++i) {
     if (await what()) return;
     await new Promise((done) => { setTimeout(done, 50); });
@@ -54,7 +54,7 @@ after(async () => {
 // Opens the desk and runs `look` on it; what the browser complains of, a question to elsewhere, and an answer that the schema doesn't have is a failure.
 const open = async ({ allowed = /^$/, ...options }, look) => {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, ...options });
-  page.setDefaultTimeout(20_000);
+  page.setDefaultTimeout(60_000);
   const address = idlemeter("desk", "--no-browser").trim(), own = new URL(address).origin, wrong = [];
   page.on("console", (message) => allowed.test(message.text()) || wrong.push(message.text()));
   page.on("pageerror", (error) => wrong.push(error.message));
@@ -182,7 +182,7 @@ const newcomersWay = async (page, hands, name, look = async () => {}) => {
   await hands.press(page.getByRole("button", { name: /more$/ }));
   await hands.write(page.getByLabel("Box color", { exact: true }), "#00ff00");
   await hands.write(page.getByLabel("Box opacity"), "1");
-  await until(() => isSeen("#00ff00"), 20);
+  await until(() => isSeen("#00ff00"));
   await hands.toCorner(await overlay(page).boundingBox(), await page.locator(".picture").boundingBox());
   await until(() => /anchor = "bottom-right"/.test(text(name)));
 };

@@ -1,4 +1,4 @@
-import { useRef, useState, type KeyboardEvent, type PointerEvent } from "react";
+import { useRef, type KeyboardEvent, type PointerEvent } from "react";
 import type { Area, FaceAnswer, SceneAnswer } from "../wire/types.ts";
 import { settled, type Guide, type Size } from "./drag.ts";
 import { placeOf } from "./keys.ts";
@@ -37,7 +37,7 @@ export function partWords(part: string, face: FaceAnswer | null): string {
  * selected. */
 export function AreaButton({ part, area, scene, state, size, zoom, isSelected, onSelect, onDrag }: Props) {
   const start = useRef<{ x: number; y: number } | null>(null);
-  const [drag, setDrag] = useState<Drag | null>(null);
+  const drag = useRef<Drag | null>(null);  // where it is now: pointers move faster than the page draws
   const isOwn = state.face?.is_own ?? false;
   const dragged = isSelected || placeOf(part).kind === "pin" ? part : "face";
 
@@ -49,23 +49,25 @@ export function AreaButton({ part, area, scene, state, size, zoom, isSelected, o
   const onPointerMove = (event: PointerEvent) => {
     if (!start.current || !isOwn) return;
     const by = { x: (event.clientX - start.current.x) / zoom, y: (event.clientY - start.current.y) / zoom };
-    if (!drag && Math.hypot(by.x, by.y) * zoom < 5) return;
+    if (!drag.current && Math.hypot(by.x, by.y) * zoom < 5) return;
     const from = scene.areas.find((one) => one.part === dragged)?.area ?? area;
     const kind = placeOf(dragged).kind, isFree = kind === "face" || kind === "pin";
     const others = isFree ? scene.areas.filter((one) => one.part !== dragged && placeOf(one.part).kind === "pin").map((one) => one.area) : [];
     show({ part: dragged, ...settled(from, by, size, others, isFree && !event.altKey ? 8 / zoom : 0) });
   };
   const show = (next: Drag | null) => {
-    setDrag(next);
+    drag.current = next;
     onDrag(next);
   };
   const end = () => {
     start.current = null;
     show(null);
   };
-  const onPointerUp = () => {
-    onSelect(drag ? drag.part : part);
-    const changes = drag ? changesFor(drag.part, drag.area, size, scene.areas) : [];
+  const onPointerUp = (event: PointerEvent) => {
+    onPointerMove(event);
+    const dropped = drag.current;
+    onSelect(dropped ? dropped.part : part);
+    const changes = dropped ? changesFor(dropped.part, dropped.area, size, scene.areas) : [];
     if (changes.length > 0) void state.change(...changes);
     end();
   };
