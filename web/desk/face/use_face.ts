@@ -49,17 +49,18 @@ export function useFace(name: string): FaceState {
     }
   }, [name, take]);
 
-  /** If somebody else has changed the face meanwhile, the change is made once more: unless its parts aren't the same any more. */
+  /** If somebody else has changed the face meanwhile, the change is made to the new one: unless its parts aren't the same any more. */
   const edit = useCallback(async (changes: readonly Change[]) => {
     const told = () => tell<FaceAnswer>("/api/face/edit", { name, version: newest.current?.version ?? "", changes });
     const parts = JSON.stringify(newest.current?.parts);
-    try {
-      return await told();
-    } catch (reason) {
-      if (!(reason instanceof DeskError) || reason.code !== "moved") throw reason;
-      await load();
-      if (JSON.stringify(newest.current?.parts) !== parts) throw reason;
-      return told();
+    for (let tries = 1; ; ++tries) {
+      try {
+        return await told();
+      } catch (reason) {
+        if (!(reason instanceof DeskError) || reason.code !== "moved" || tries === 9) throw reason;
+        await load();
+        if (JSON.stringify(newest.current?.parts) !== parts) throw reason;
+      }
     }
   }, [load, name]);
 
