@@ -249,7 +249,7 @@ TEST_F(DeskTest, FindsReadingsByWords) {
 
 TEST_F(DeskTest, ReadsAPlanAsItIsTyped) {
   EXPECT_EQ(get("/api/plan?for=60s&repeat=2&pause=5")["words"],
-            "2 runs of 1:00, the last of which ends 2:05 after the start");
+            "2 runs of 1:00, the last one ending 2:05 after the start");
   EXPECT_EQ(get("/api/plan?for=soon", 400)["error"]["fix"], "write it like 60, 90s or 1:30");
   EXPECT_EQ(post("/api/record", {{"meter", 1}, {"plan", {{"for", "1s"}, {"settings", {"x=y"}}}}}, 404)["error"]["code"],
             "not found");

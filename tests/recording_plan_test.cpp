@@ -66,9 +66,9 @@ TEST(RecordingPlan, SaysWhenItEnds) {
     RecordingPlanText text;
     const char* words;
   } cases[] = {{{.after = "10"}, ""},
-               {{.length = "0.5"}, "one run of 0.5 s, which ends 0.5 s after the start"},
-               {{"60", "10", "3", "30"}, "3 runs of 1:00, the last of which ends 4:10 after the start"},
-               {{"3600", "mark"}, "one run of 1:00:00, which ends 1:00:00 after the mark"}};
+               {{.length = "0.5"}, "one run of 0.5 s, ending 0.5 s after the start"},
+               {{"60", "10", "3", "30"}, "3 runs of 1:00, the last one ending 4:10 after the start"},
+               {{"3600", "mark"}, "one run of 1:00:00, ending 1:00:00 after the mark"}};
   for (const auto& one : cases) EXPECT_EQ(plan_words(plan_from(one.text)), one.words);
 }
 

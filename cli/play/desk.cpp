@@ -43,12 +43,12 @@ class Shown final : public DeskValues {
 
 /// The game to try, played for ten minutes at most by this program; empty if it isn't installed.
 std::vector<std::string> demo_game(const std::string& settings) {
-  const std::string game = installed_file("tidepool_rally"), seconds = "600";
+  const std::string game = installed_file("tidepool_rally");
   if (game.empty()) return {};
   std::vector<std::string> words = {std::filesystem::read_symlink("/proc/self/exe"), "play", "--quiet", "--game",
                                     "Tidepool Rally"};
   if (!settings.empty()) words.insert(words.end(), {"--settings", settings});
-  words.insert(words.end(), {"--", game, "--size", "960x540", "--rate", "90", "--seconds", seconds});
+  words.insert(words.end(), {"--", game, "--size", "960x540", "--rate", "90", "--seconds", "600"});
   return words;
 }
 

@@ -14,13 +14,13 @@ namespace idlemeter::desk {
 /// Starts the game and its meter, and knows how that went. Any thread.
 class DemoGame {
  public:
-  /// The words of a command; none: there is no such game.
+  /// The command, word by word; empty: no demo game.
   explicit DemoGame(std::vector<std::string> command) : command_(std::move(command)) {}
   DemoGame(const DemoGame&) = delete;
   DemoGame& operator=(const DemoGame&) = delete;
   ~DemoGame();
 
-  /// Throws Error if there is none, if it runs already, or if it can't be started.
+  /// Throws Error if there is no demo game, or if it is already running or can't be started.
   void start();
 
   /// {"there": whether there is one, "runs", "problem": the last line that it ended with, if it failed}.

@@ -120,6 +120,7 @@ Json to_json(const std::vector<Finding>& findings, const Face* face) {
                 {"line", finding.line},
                 {"message", finding.message},
                 {"part", face == nullptr ? "face" : part_at(finding.line, *face)}};
+    // A key of the face's tables is the face's, also if a row begins in the finding's line.
     if (finding.fix && finding.fix->key.find('.') != std::string::npos) one["part"] = "face";
     if (finding.fix)
       one["fix"] = {{"words", finding.fix->words},

@@ -116,12 +116,11 @@ RecordingPlan plan_in(const Json& form) {
                          .note = text_or_none(form, "note")};
   const auto texts = [&form](const char* name) {
     std::vector<std::string> all;
-    if (!form.contains(name)) return all;
-    for (const Json& one : form.at(name)) {
-      if (!form.at(name).is_array() || !one.is_string())
-        throw Error(Error::Code::invalid, fmt::format("'{}' is a list of texts", name));
-      all.push_back(one);
-    }
+    const Json list = form.value(name, Json::array());
+    const auto is_text = [](const Json& one) { return one.is_string(); };
+    if (!list.is_array() || !std::all_of(list.begin(), list.end(), is_text))
+      throw Error(Error::Code::invalid, fmt::format("'{}' is a list of texts", name));
+    all.assign(list.begin(), list.end());
     return all;
   };
   text.settings = texts("settings");

@@ -34,7 +34,8 @@ struct DeskOptions {
   /// Pictures of games to lay overlays on.
   std::vector<std::string> grounds = {};
   std::function<Image(const std::string& name, int width, int height)> draw_ground = {};
-  /// A game to try, with its meter: the words of a command that goes on when the desk ends. Empty: there is none.
+  /// The command that starts the demo game with its meter, word by word. It keeps running after the desk ends. Empty:
+  /// no demo game.
   std::vector<std::string> demo_game = {};
 };
 

@@ -63,7 +63,7 @@ struct RecordingPlanText {
 /// Adds a setting like "preset=High". Throws Error (invalid) if it isn't one.
 void add_setting(std::string_view text, std::map<std::string, std::string>& settings);
 
-/// "3 runs of 1:00, the last of which ends 4:10 after the start"; "" for runs without a length.
+/// "3 runs of 1:00, the last one ending 4:10 after the start"; "" if the plan has no length.
 [[nodiscard]] std::string plan_words(const RecordingPlan& plan);
 
 /// A recording that has ended, in a meter's report.

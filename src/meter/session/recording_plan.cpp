@@ -7,17 +7,14 @@
 #include "idlemeter/base/duration.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
+#include "idlemeter/insight/words.hpp"
 
 namespace idlemeter {
 namespace {
 
 /// "45 s", "4:10", "1:02:00"
-std::string clock_words(Nanoseconds time) {
-  constexpr std::int64_t kMinute = 60, kHour = 3600;
-  const auto all = std::chrono::round<std::chrono::seconds>(time).count();
-  if (all < kMinute) return fmt::format("{:g} s", in_seconds(time));
-  if (all < kHour) return fmt::format("{}:{:02}", all / kMinute, all % kMinute);
-  return fmt::format("{}:{:02}:{:02}", all / kHour, all / kMinute % kMinute, all % kMinute);
+std::string length_words(Nanoseconds length) {
+  return length < std::chrono::minutes(1) ? fmt::format("{:g} s", in_seconds(length)) : second_words(Moment(length));
 }
 
 int runs_from(const std::string& text) {
@@ -88,9 +85,9 @@ std::string plan_words(const RecordingPlan& plan) {
   const Nanoseconds all = plan.after + plan.repeat * *plan.length + (plan.repeat - 1) * plan.pause;
   const std::string from = plan.at_mark ? "the mark" : "the start";
   if (plan.repeat == 1)
-    return fmt::format("one run of {}, which ends {} after {}", clock_words(*plan.length), clock_words(all), from);
-  return fmt::format("{} runs of {}, the last of which ends {} after {}", plan.repeat, clock_words(*plan.length),
-                     clock_words(all), from);
+    return fmt::format("one run of {}, ending {} after {}", length_words(*plan.length), length_words(all), from);
+  return fmt::format("{} runs of {}, the last one ending {} after {}", plan.repeat, length_words(*plan.length),
+                     length_words(all), from);
 }
 
 }  // namespace idlemeter

@@ -1,7 +1,5 @@
 import { clockWords } from "./recording_words.ts";
-import type { Figure as Value, Game } from "./live_provider.tsx";
-
-const numberIn = (value: Value | undefined) => (typeof value === "number" ? value : null);
+import { numberIn, type Game } from "./live_provider.tsx";
 
 function Figure({ name, value, unit }: { name: string; value: number | null; unit: string }) {
   return <div className="figure"><span>{name}</span><b>{value === null ? "–" : value.toFixed(0)} <small>{unit}</small></b></div>;
@@ -18,13 +16,13 @@ function spanWords(game: Game): string {
   return `over ${length}, since ${since}, when the overlay was started or cleared`;
 }
 
-/** What people quote of the game that runs, of which span, and what holds it back. */
+/** The running game's average and lows, all of one span, and what limits it. */
 export function Figures({ game }: { game: Game }) {
   const limit = game.figures["frame.limit"];
   return (
     <>
-      <Figure name="average" value={game.average} unit="FPS" />
-      <Figure name="1% low" value={game.low} unit="FPS" />
+      <Figure name="average" value={numberIn(game.figures["frame.average"])} unit="FPS" />
+      <Figure name="1% low" value={numberIn(game.figures["frame.low@1%"])} unit="FPS" />
       <Figure name="0.1% low" value={numberIn(game.figures["frame.low@0.1%"])} unit="FPS" />
       {typeof limit === "string" && <div className="figure"><span>limited by</span><b>{limit}</b></div>}
       <p className="quiet">

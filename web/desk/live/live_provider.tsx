@@ -11,9 +11,7 @@ export interface Game {
   picture: string;
   api: string;
   face: string;
-  average: number | null;
-  low: number | null;
-  /** Its figures that are readings, by id: numbers, words, or why there is none. */
+  /** Its readings by id: a number, a text, or the reason why it is missing. */
   figures: Record<string, Figure>;
   isVisible: boolean;
   recording: LiveRecording | null;
@@ -21,9 +19,10 @@ export interface Game {
 }
 
 export type Figure = number | string | { missing: string };
+export const numberIn = (figure: Figure | undefined) => (typeof figure === "number" ? figure : null);
 
 /** Beside the pinned readings, these are streamed. */
-const figures = ["frame.low@0.1%", "frame.span", "frame.limit", "recording.state"];
+const figures = ["frame.rate", "frame.average", "frame.low@1%", "frame.low@0.1%", "frame.span", "frame.limit", "recording.state"];
 
 /** Frames of a game over the last seconds: when they were presented and how long they took, in milliseconds. */
 export interface Frames {
@@ -59,7 +58,7 @@ function addValues(all: Map<string, number[]>, pid: number, now: Record<string, 
 
 const gameOf = (meter: number, game: LiveGame, update: NonNullable<LiveEvent["update"]>): Game => ({
   meter, pid: game.pid, name: game.name, picture: game.picture ?? "", api: game.api ?? "", face: game.face ?? "",
-  average: game.average_fps ?? null, low: game.low_1_percent_fps ?? null, figures: (game.values ?? {}) as Record<string, Figure>, isVisible: update.visible,
+  figures: (game.values ?? {}) as Record<string, Figure>, isVisible: update.visible,
   recording: update.recording ?? null, problem: update.recording_problem ?? "",
 });
 

@@ -1,7 +1,7 @@
 import { Button } from "react-aria-components";
 import { Choice } from "../parts/choice.tsx";
 import { useAddress } from "../parts/use_address.ts";
-import { useLive } from "./live_provider.tsx";
+import { numberIn, useLive } from "./live_provider.tsx";
 import { recordingWords } from "./recording_words.ts";
 import { useTell } from "./use_tell.ts";
 
@@ -18,7 +18,7 @@ export function Running() {
       {games.length === 1
         ? <span className="game-name" title={game.name}>{game.name}</span>
         : <Choice label="Game" value={String(game.pid)} choices={games.map((one) => String(one.pid))} nameOf={nameOf} onChange={(pid) => { go({ set: { game: pid }, replace: true }); }} />}
-      <span className="rate">{game.average === null ? "–" : game.average.toFixed(0)} <small>FPS</small></span>
+      <span className="rate">{numberIn(game.figures["frame.rate"])?.toFixed(0) ?? "–"} <small>FPS</small></span>
       <Button className={isOn ? "record is-on" : "record"} onPress={() => void tell.send(game, { do: "record", what: isOn ? "stop" : "start" })}>
         {isOn ? "Stop" : "Record"}
       </Button>
