@@ -213,6 +213,15 @@ TEST_F(DeskTest, DrawsAFaceAndSaysWhereItsPartsAre) {
   for (const char* size : {"width=1280", "width=1&height=720", "width=1280&height=99999", "width=1280&height=x"})
     get(std::string("/api/face/scene?name=mine&") + size, 400);
   get("/api/ground?name=elsewhere&width=640&height=360", 404);
+
+  const Json first = get("/api/first-view?face=&width=1280&height=720");
+  EXPECT_EQ(first.at("faces").at("usual"), "mine");
+  EXPECT_EQ(first.at("face").at("name"), "mine");
+  EXPECT_EQ(first.at("scene").at("version"), scene.at("version"));
+  const auto page = [&](const char* path) { return client.Get(path, {{"Cookie", cookie}})->body; };
+  EXPECT_NE(page("/face").find("/api/face/picture?number="), std::string::npos);
+  for (const char* other : {"/face?face=none", "/face?face=mine&size=640x360", "/live"})
+    EXPECT_EQ(page(other).find("/api/face/picture?number="), std::string::npos) << other;
 }
 
 TEST_F(DeskTest, KeepsToTheFolderOfFaces) {

@@ -4,6 +4,7 @@
 
 #include <algorithm>
 #include <atomic>
+#include <deque>
 #include <limits>
 
 #include "desk/assets.hpp"
@@ -30,6 +31,7 @@ using http::Method;
 using http::Request;
 
 constexpr int kLeastSide = 64, kMostSide = 4'096;
+constexpr int kUsualWidth = 1'920, kUsualHeight = 1'080;  ///< Of a game's picture.
 
 /// Nothing from elsewhere is loaded. `styles`: what else styles may come from.
 std::string content_policy(const std::string& styles = "") {
@@ -56,14 +58,17 @@ Answer with_headers(Answer answer) {
   return answer;
 }
 
-/// The page; a script of it may add styles that bear the word, which is another one each time.
-Answer page() {
-  constexpr std::string_view kPlace = "NONCE";
+void replace_in(std::string& html, std::string_view place, const std::string& by) {
+  if (const std::size_t at = html.find(place); at != std::string::npos) html.replace(at, place.size(), by);
+}
+
+/// A page's HTML; a script of it may add styles that bear the word, which is another one each time.
+Answer page(const desk::Asset& asset, const std::string& picture) {
   constexpr std::size_t kNonceBytes = 16;
-  const desk::Asset& asset = desk::assets().front();
   const std::string nonce = desk::random_word(kNonceBytes);
   std::string html(asset.bytes);
-  html.replace(html.find(kPlace), kPlace.size(), nonce);
+  replace_in(html, "NONCE", nonce);
+  replace_in(html, "<!-- PICTURE -->", picture);
   return {http::kOk,
           html,
           std::string(asset.type),
@@ -92,6 +97,7 @@ struct Desk::State {
   desk::DemoGame demo_game;
   desk::Door door;
   std::mutex grounds;
+  std::deque<std::pair<std::string, std::string>> drawn_grounds;
   std::atomic<Moment> used;
   http::Server server;  // the last: it ends before what its threads use
 
@@ -111,7 +117,14 @@ struct Desk::State {
     add_readings();
     add_faces();
     add_live();
+    draw_first_picture();
     server.start();
+  }
+
+  /// So that a browser has it at once.
+  void draw_first_picture() {
+    (void)faces.first_view("", kUsualWidth, kUsualHeight);
+    if (!options.grounds.empty()) (void)ground_png(options.grounds.front(), kUsualWidth / 2, kUsualHeight / 2);
   }
 
   [[nodiscard]] std::optional<Answer> refusal(const Request& request) {
@@ -140,16 +153,31 @@ struct Desk::State {
   }
 
   void add_page() {
-    for (const desk::Asset& asset : desk::assets()) {
-      if (&asset == &desk::assets().front()) continue;
+    const desk::Asset &face_page = desk::assets()[0], &other_page = desk::assets()[1];
+    for (const desk::Asset& asset : desk::assets().subspan(2))
       get(std::string(asset.path), [&asset](const Request&) { return asset_answer(asset); });
-    }
-    for (const char* place : {"/", "/live", "/face", "/runs", "/machine"}) {
-      get(place, [this](const Request& request) {
+    for (const char* place : {"/live", "/runs", "/machine"})
+      get(place, [&other_page](const Request&) { return page(other_page, ""); });
+    for (const char* place : {"/", "/face"}) {
+      get(place, [this, &face_page](const Request& request) {
         const auto code = request.parameter("code");
-        return code && request.path() == "/" ? door.enter(*code) : page();
+        return code && request.path() == "/" ? door.enter(*code) : page(face_page, first_picture(request));
       });
     }
+  }
+
+  /// The overlay on the usual picture, which the page shows until its own is there; empty if another one is asked for.
+  std::string first_picture(const Request& request) {
+    for (const char* choice : {"size", "ground", "view"}) {
+      if (request.parameter(choice)) return "";
+    }
+    const Json view = faces.first_view(request.parameter("face").value_or(""), kUsualWidth, kUsualHeight);
+    if (view["scene"].is_null() || options.grounds.empty()) return "";
+    const Json& overlay = view["scene"]["picture"];
+    return fmt::format(
+        R"(<svg class="first-picture" viewBox="0 0 {0} {1}" aria-hidden="true"><image href="/api/ground?name={2}&amp;width={3}&amp;height={4}" width="{0}" height="{1}"/><image href="/api/face/picture?number={5}" x="{6}" y="{7}"/></svg>)",
+        kUsualWidth, kUsualHeight, options.grounds.front(), kUsualWidth / 2, kUsualHeight / 2,
+        overlay["number"].get<std::uint64_t>(), overlay["x"].get<int>(), overlay["y"].get<int>());
   }
 
   void add_readings() {
@@ -160,6 +188,12 @@ struct Desk::State {
   void add_faces() {
     get_json("/api/keys", [](const Request&) { return desk::key_table_json(); });
     get_json("/api/faces", [this](const Request&) { return faces.list(); });
+    get_json("/api/first-view", [this](const Request& request) {
+      Json view = faces.first_view(request.parameter("face").value_or(""), width_in(request), height_in(request));
+      view["keys"] = desk::key_table_json();
+      view["readings"] = readings.list("");
+      return view;
+    });
     get_json("/api/face", [this](const Request& request) { return faces.show(desk::text_in(request, "name")); });
     get_json("/api/face/scene", [this](const Request& request) {
       return faces.scene(desk::text_in(request, "name"), width_in(request), height_in(request));
@@ -189,13 +223,26 @@ struct Desk::State {
     });
   }
 
+  /// The last few are kept.
+  std::string ground_png(const std::string& name, int width, int height) {
+    constexpr std::size_t kMost = 4;
+    const std::lock_guard lock(grounds);
+    std::string what = fmt::format("{} {}x{}", name, width, height);
+    const auto is_it = [&](const auto& one) { return one.first == what; };
+    if (const auto found = std::find_if(drawn_grounds.begin(), drawn_grounds.end(), is_it);
+        found != drawn_grounds.end())
+      return found->second;
+    drawn_grounds.emplace_back(std::move(what), encode_png(options.draw_ground(name, width, height)));
+    if (drawn_grounds.size() > kMost) drawn_grounds.pop_front();
+    return drawn_grounds.back().second;
+  }
+
   Answer ground(const Request& request) {
     const std::string name = desk::text_in(request, "name");
     const auto& known = options.grounds;
     if (std::find(known.begin(), known.end(), name) == known.end())
       throw Error(Error::Code::not_found, fmt::format("there is no picture '{}'", name));
-    const std::lock_guard lock(grounds);
-    return {http::kOk, encode_png(options.draw_ground(name, width_in(request), height_in(request))), "image/png"};
+    return {http::kOk, ground_png(name, width_in(request), height_in(request)), "image/png"};
   }
 
   Answer packed(const std::string& name) {

@@ -81,6 +81,10 @@ FaceAddition addition_in(const Json& change) {
   return what;
 }
 
+std::string subject(const std::string& face, int width, int height, const std::string& text) {
+  return fmt::format("{} {}x{} {}", version_of(text), width, height, face);
+}
+
 void make_change(FaceText& text, const Json& change) {
   if (!change.is_object()) throw Error(Error::Code::invalid, "a change is an object");
   const std::string what = text_in(change, "do");
@@ -119,7 +123,25 @@ Json Faces::list() const {
     kept.push_back({{"name", face.name}, {"games", games}, {"is_default", settings.face == face.name}});
   }
   for (const Starter& starter : starters()) first.push_back({{"name", starter.name}, {"purpose", starter.purpose}});
-  return {{"faces", kept}, {"starters", first}};
+  return {{"usual", usual()}, {"faces", kept}, {"starters", first}};
+}
+
+std::string Faces::usual() const {
+  const Settings settings = settings_in(settings_);
+  if (!settings.face.empty() && kept_face(settings.face, folder_)) return settings.face;
+  const std::vector<KeptFace> kept = kept_faces(folder_);
+  return kept.empty() ? "benchmark" : kept.front().name;
+}
+
+Json Faces::first_view(const std::string& name, int width, int height) {
+  Json view = {{"faces", list()}, {"face", nullptr}, {"scene", nullptr}};
+  const std::string face = name.empty() ? usual() : name;
+  try {
+    view["face"] = show(face);
+    view["scene"] = last_scene(face, width, height);
+  } catch (const Error&) {  // the page asks again, and is told why
+  }
+  return view;
 }
 
 Json Faces::described(const std::string& name) {
@@ -145,13 +167,6 @@ Json Faces::show(const std::string& name) {
   return described(name);
 }
 
-std::uint64_t Faces::keep(const Image& image) {
-  constexpr std::size_t kMost = 16;
-  pictures_.push_back({++last_, encode_png(image)});
-  if (pictures_.size() > kMost) pictures_.pop_front();
-  return last_;
-}
-
 Json Faces::scene(const std::string& name, int width, int height) {
   const std::lock_guard lock(mutex_);
   const std::string text = text_of(name);
@@ -165,8 +180,23 @@ Json Faces::scene(const std::string& name, int width, int height) {
   const ImagePart part = part_around(preview->scene.bounds, preview->image);
   Json json = scene_json(*preview);
   json["version"] = version_of(text);
-  json["picture"] = {{"number", keep(cut(preview->image, part))}, {"x", part.x}, {"y", part.y}};
+  json["picture"] = {{"number", ++last_}, {"x", part.x}, {"y", part.y}};
+  constexpr std::size_t kMost = 16;
+  pictures_.push_back({last_, encode_png(cut(preview->image, part)), subject(name, width, height, text), json});
+  if (pictures_.size() > kMost) pictures_.pop_front();
   return json;
+}
+
+Json Faces::last_scene(const std::string& name, int width, int height) {
+  const std::string face = name.empty() ? usual() : name;
+  const std::string asked = subject(face, width, height, text_of(face));
+  {
+    const std::lock_guard lock(mutex_);
+    const auto found =
+        std::find_if(pictures_.rbegin(), pictures_.rend(), [&](const Picture& one) { return one.subject == asked; });
+    if (found != pictures_.rend()) return found->scene;
+  }
+  return scene(face, width, height);
 }
 
 std::string Faces::picture(std::uint64_t number) {

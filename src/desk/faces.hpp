@@ -25,6 +25,12 @@ class Faces {
   /// The user's own and the starters, and which games they are for.
   [[nodiscard]] Json list() const;
 
+  /// What a page needs to begin with: the list, and a face ("": the usual one) with its scene; null for what can't be.
+  [[nodiscard]] Json first_view(const std::string& name, int width, int height);
+
+  /// The last answer of scene() for a face ("": the usual one) as it is now; a new one if there is none.
+  [[nodiscard]] Json last_scene(const std::string& name, int width, int height);
+
   /// A face: its parts, the keys of its file, findings, and the version of its text.
   [[nodiscard]] Json show(const std::string& name);
 
@@ -52,12 +58,14 @@ class Faces {
   struct Picture {
     std::uint64_t number;
     std::string png;
+    std::string subject;  ///< face, size and version
+    Json scene;
   };
 
   [[nodiscard]] std::filesystem::path own_file(const std::string& name) const;
   [[nodiscard]] std::string text_of(const std::string& name) const;
   [[nodiscard]] Json described(const std::string& name);
-  std::uint64_t keep(const Image& image);
+  [[nodiscard]] std::string usual() const;
 
   std::filesystem::path folder_, settings_;
   Readings& readings_;

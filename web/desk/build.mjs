@@ -1,6 +1,7 @@
 // usage: node build.mjs FOLDER: bundles the page into FOLDER/desk_assets: a file for each part, packed but for the first, and what embeds them in the command.
 import { build } from "esbuild";
 import { mkdirSync, readFileSync, readdirSync, writeFileSync } from "node:fs";
+import { createRequire } from "node:module";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
 import { gzipSync } from "node:zlib";
@@ -9,11 +10,20 @@ const from = dirname(fileURLToPath(import.meta.url));
 const to = join(process.argv[2], "desk_assets");
 const types = { css: "text/css; charset=utf-8", html: "text/html; charset=utf-8", js: "text/javascript; charset=utf-8", svg: "image/svg+xml" };
 
-const bundle = await build({
-  entryPoints: { desk: join(from, "main.tsx"), style: join(from, "desk.css") },
-  bundle: true, minify: true, splitting: true, format: "esm", target: "es2021", jsx: "automatic", outdir: "/", write: false, legalComments: "none", metafile: true,
+const options = {
+  bundle: true, minify: true, format: "esm", target: "es2022", jsx: "automatic", outdir: "/", write: false, legalComments: "none", metafile: true,
   define: { "process.env.NODE_ENV": '"production"' }, logLevel: "warning",
-});
+};
+const bundle = await build({ ...options, entryPoints: { desk: join(from, "main.tsx"), style: join(from, "desk.css") }, splitting: true });
+const begin = await build({ ...options, entryPoints: { begin: join(from, "begin.ts") } });
+
+/** The first page, rendered here once. */
+async function firstPage() {
+  const { outputFiles } = await build({ ...options, entryPoints: [join(from, "first_page.tsx")], platform: "node", format: "cjs", packages: "external" });
+  const file = join(from, "first_page.cjs");
+  writeFileSync(file, outputFiles[0].contents);
+  return createRequire(import.meta.url)(file).firstPage();
+}
 
 /** The licences of all packages whose code is in the bundle, each licence's text once. */
 function licences() {
@@ -36,20 +46,23 @@ function preloads() {
     parts.add(file);
     for (const { path, kind } of outputs[file].imports) if (kind === "import-statement") add(path);
   };
-  for (const [file, { entryPoint }] of Object.entries(outputs)) if (/desk\/main\.tsx$|face_place\.tsx$/.test(entryPoint ?? "")) add(file);
+  for (const [file, { entryPoint }] of Object.entries(outputs)) if (entryPoint?.endsWith("desk/main.tsx")) add(file);
   return [...parts].map((file) => `<link rel="modulepreload" href="/${file.split("/").pop()}">`).join("\n");
 }
 
-const files = ["index.html", "icon.svg"].map((name) => ({ path: `/${name}`, bytes: readFileSync(join(from, name)) }));
-files[0].bytes = Buffer.from(files[0].bytes.toString().replace("<!-- PARTS -->", preloads()));
-for (const file of bundle.outputFiles) files.push({ path: file.path, bytes: Buffer.from(file.contents) });
+const frame = readFileSync(join(from, "index.html"), "utf8").replace("<!-- PARTS -->", preloads());
+const first = await firstPage();
+const pages = { "/index.html": first.html, "/other.html": '<main><p class="quiet">One moment …</p></main>' };
+const files = Object.entries(pages).map(([path, place]) => ({ path, bytes: Buffer.from(frame.replace("<!-- PLACE -->", place)) }));
+files.push({ path: "/icon.svg", bytes: readFileSync(join(from, "icon.svg")) });
+for (const { path, text } of [...bundle.outputFiles, ...begin.outputFiles]) files.push({ path, bytes: Buffer.from(path === "/style.css" ? text + first.css : text) });
 files.push({ path: "/licences.txt", bytes: Buffer.from(licences()) });
 
 mkdirSync(to, { recursive: true });
 let assembly = "    .section .rodata\n", declarations = "", table = "";
 files.forEach(({ path, bytes }, i) => {
   const packed = join(to, `${i}.gz`);
-  writeFileSync(packed, path === "/index.html" ? bytes : gzipSync(bytes, { level: 9 }));
+  writeFileSync(packed, path.endsWith(".html") ? bytes : gzipSync(bytes, { level: 9 }));
   assembly += `    .global idlemeter_desk_${i}\n    .global idlemeter_desk_${i}_end\nidlemeter_desk_${i}:\n    .incbin "${packed}"\nidlemeter_desk_${i}_end:\n`;
   declarations += `extern const char idlemeter_desk_${i}[], idlemeter_desk_${i}_end[];\n`;
   const type = types[path.split(".").pop()] ?? "text/plain; charset=utf-8";

@@ -1,11 +1,16 @@
-import { Suspense, lazy, useEffect } from "react";
+import { Suspense, lazy, useEffect, type ComponentType } from "react";
 import { RouterProvider } from "react-aria-components";
+import { endFirstView } from "./parts/first_view.ts";
 import { useAddress } from "./parts/use_address.ts";
+import { FacePlace } from "./face/face_place.tsx";
 import { LiveProvider } from "./live/live_provider.tsx";
 import { Rail, places, type Place } from "./parts/rail.tsx";
 
-const FacePlace = lazy(() => import("./face/face_place.tsx"));
-const LivePlace = lazy(() => import("./live/live_place.tsx"));
+/** The usual first view is in the page's first file; the others are loaded when they are opened. */
+const views: Record<Place, ComponentType> = {
+  "/live": lazy(() => import("./live/live_place.tsx")),
+  "/face": FacePlace,
+};
 
 const isPlace = (text: string): text is Place => places.some((place) => place.path === text);
 
@@ -15,7 +20,8 @@ const isTyping = (target: EventTarget | null) =>
 
 export function Desk() {
   const { path, go } = useAddress();
-  const place: Place = isPlace(path) ? path : "/face";
+  const place = isPlace(path) ? path : "/face", View = views[place];
+  useEffect(endFirstView, []);
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
@@ -34,7 +40,7 @@ export function Desk() {
       <main>
         <h1 className="only-read">{places.find((one) => one.path === place)?.name}</h1>
         <Suspense fallback={<p className="quiet">One moment …</p>}>
-          {place === "/live" ? <LivePlace /> : <FacePlace />}
+          <View />
         </Suspense>
       </main>
     </LiveProvider>

@@ -12,18 +12,11 @@ import { ReadingList } from "./reading_list.tsx";
 import { Stage } from "./stage.tsx";
 import { useFace } from "./use_face.ts";
 
-/** The face that the page shows when its address names none. */
-function usualFace(list: FaceList | null): string {
-  if (!list) return "";
-  const usual = list.faces.find((face) => face.is_default) ?? list.faces[0];
-  return usual?.name ?? "benchmark";
-}
-
-export default function FacePlace() {
+export function FacePlace() {
   const { parameters } = useAddress();
   const [changes, setChanges] = useState(0);
   const { answer: list, error } = useAsked<FaceList>("/api/faces", { changes });
-  const name = parameters.get("face") ?? usualFace(list);
+  const name = parameters.get("face") ?? list?.usual;
   if (error) return <Problem error={error} />;
   if (!name) return <p className="quiet">One moment …</p>;
   return <OneFace key={name} name={name} list={list} onListChange={() => { setChanges((count) => count + 1); }} />;

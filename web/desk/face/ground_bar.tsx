@@ -4,15 +4,10 @@ import { Choice } from "../parts/choice.tsx";
 import { useAddress } from "../parts/use_address.ts";
 import { useLive } from "../live/live_provider.tsx";
 import type { Size } from "./drag.ts";
+import { groundAddress, isFittedIn, sizeIn, usualGround } from "./ground.ts";
 
 const grounds = [["day", "Bright"], ["night", "Dark"], ["reef", "Busy"]] as const;
 const sizes = ["1280x720", "1280x800", "1920x1080", "2560x1440", "3840x2160"];
-
-function sizeIn(text: string | null): Size {
-  const found = /^(\d{2,4})x(\d{2,4})$/.exec(text ?? "");
-  const [width, height] = found ? [Number(found[1]), Number(found[2])] : [1920, 1080];
-  return { width: Math.min(4096, Math.max(64, width)), height: Math.min(4096, Math.max(64, height)) };
-}
 
 /** One's own screenshot; it never leaves the browser. */
 interface Own {
@@ -31,11 +26,11 @@ export function useGround() {
   const source = own?.source;
   useEffect(() => () => { if (source) URL.revokeObjectURL(source); }, [source]);
   const size = own?.size ?? sizeIn(parameters.get("size"));
-  const name = parameters.get("ground") ?? "day";
+  const name = parameters.get("ground") ?? usualGround, isFitted = isFittedIn(parameters);
   return {
     name: own ? "own" : name, size, go,
-    source: own?.source ?? `/api/ground?name=${encodeURIComponent(name)}&width=${size.width}&height=${size.height}`,
-    isFitted: parameters.get("view") !== "true",
+    source: own?.source ?? groundAddress(name, size, isFitted),
+    isFitted,
     choose: (next: string) => { setOwn(null); go({ set: { ground: next }, replace: true }); },
     open: async (file: File) => { setOwn(await ownPicture(file)); },
   };

@@ -1,4 +1,4 @@
-import { useMemo, useState } from "react";
+import { startTransition, useEffect, useMemo, useState } from "react";
 import { Button, GridList, GridListHeader, GridListItem, GridListSection, Input, Label, SearchField, type Key } from "react-aria-components";
 import { Problem } from "../parts/problem.tsx";
 import { Trace } from "../parts/trace.tsx";
@@ -28,10 +28,23 @@ function rowFor(reading: Reading, face: FaceAnswer | null): string | null {
   return row?.part ?? null;
 }
 
+/** As many as a screen shows; the others come when the page has been seen, because each takes its time. */
+const firstLines = 24;
+
+function useIsSeen(): boolean {
+  const [isSeen, setSeen] = useState(false);
+  useEffect(() => {
+    const timer = window.setTimeout(() => { startTransition(() => { setSeen(true); }); }, 50);
+    return () => { window.clearTimeout(timer); };
+  }, []);
+  return isSeen;
+}
+
 export function ReadingList({ state, onSelect }: { state: FaceState; onSelect: (part: string) => void }) {
   const [words, setWords] = useState("");
   const { answer, error } = useAsked<Readings>("/api/readings", { words }, 1000);
   const { face, change } = state;
+  const isSeen = useIsSeen();
   const shown = useMemo(() => shownIn(face), [face]);
   const readings = answer?.readings ?? [];
 
@@ -56,7 +69,7 @@ export function ReadingList({ state, onSelect }: { state: FaceState; onSelect: (
       {answer && readings.length === 0 && <p className="quiet">Nothing here is called that. Try another word, like “heat” or “memory”.</p>}
       <GridList className="scrolls" aria-label="Readings; those on the overlay are selected" selectionMode={face?.is_own ? "multiple" : "none"}
         selectedKeys={[...shown.keys()]} onSelectionChange={onSelection} escapeKeyBehavior="none">
-        {byDevice(readings).map(([device, list]) => (
+        {byDevice(isSeen ? readings : readings.slice(0, firstLines)).map(([device, list]) => (
           <GridListSection key={device} id={device}>
             <GridListHeader className="device">{device}</GridListHeader>
             {list.map((one) => <ReadingLine key={one.id} reading={one} part={shown.get(one.id)?.[0]} onSelect={onSelect} />)}

@@ -1,6 +1,5 @@
 import { useCallback, useEffect, useRef, useState } from "react";
 import { Problem } from "../parts/problem.tsx";
-import { useAddress } from "../parts/use_address.ts";
 import { useAsked } from "../parts/use_asked.ts";
 import type { SceneAnswer } from "../wire/types.ts";
 import { AreaButton, type Drag } from "./area_button.tsx";
@@ -35,10 +34,8 @@ function useZoom(size: Size, isFitted: boolean) {
 }
 
 export function Stage({ name, state, part, onSelect }: Props) {
-  const { parameters } = useAddress();
   const ground = useGround();
-  const { size } = ground;
-  const isFitted = parameters.get("view") !== "true";
+  const { size, isFitted } = ground;
   const { frame, zoom } = useZoom(size, isFitted);
   const version = state.face?.version;
   const question = version === undefined || !state.face?.parts ? null : { name, ...size, version };

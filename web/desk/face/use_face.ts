@@ -1,6 +1,7 @@
 // One face: what it is now, and every change to it. The desk has the truth; the page keeps the last answer.
 import { useCallback, useEffect, useRef, useState } from "react";
 import { DeskError, ask, tell } from "../parts/ask.ts";
+import { firstAnswer } from "../parts/first_view.ts";
 import type { FaceAnswer } from "../wire/types.ts";
 
 export type Change =
@@ -27,13 +28,19 @@ export interface FaceState {
 
 const asDeskError = (reason: unknown) => (reason instanceof DeskError ? reason : new DeskError("failed", String(reason), ""));
 
+function firstFace(name: string) {
+  const face = firstAnswer("/api/face") as FaceAnswer | null;
+  return face?.name === name ? face : null;
+}
+
+/** `name` stays the same: another face has another component. */
 export function useFace(name: string): FaceState {
-  const [face, setFace] = useState<FaceAnswer | null>(null);
+  const [face, setFace] = useState<FaceAnswer | null>(() => firstFace(name));
   const [error, setError] = useState<DeskError | null>(null);
   const [last, setLast] = useState<readonly Change[]>([]);
   const [isBusy, setBusy] = useState(false);
   const queue = useRef(Promise.resolve(true));
-  const newest = useRef<FaceAnswer | null>(null);
+  const newest = useRef<FaceAnswer | null>(face);
 
   const take = useCallback((answer: FaceAnswer) => {
     newest.current = answer;
@@ -65,9 +72,8 @@ export function useFace(name: string): FaceState {
   }, [load, name]);
 
   useEffect(() => {
+    if (newest.current) return;  // the page began with it
     const stop = new AbortController();
-    setFace(null);
-    setError(null);
     void load(stop.signal);
     return () => { stop.abort(); };
   }, [load]);

@@ -34,7 +34,7 @@ function goTo({ path, set, replace }: Step) {
 }
 
 export function useAddress() {
-  const href = useSyncExternalStore(subscribe, () => window.location.href);
+  const href = useSyncExternalStore(subscribe, () => window.location.href, () => "http://127.0.0.1/");
   const url = useMemo(() => new URL(href), [href]);
   const go = useCallback((step: Step) => { goTo(step); }, []);
   return { path: url.pathname, parameters: url.searchParams, go };

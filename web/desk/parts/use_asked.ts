@@ -1,5 +1,6 @@
-import { useEffect, useState } from "react";
+import { useEffect, useRef, useState } from "react";
 import { DeskError, ask } from "./ask.ts";
+import { firstAnswer } from "./first_view.ts";
 
 export interface Asked<Answer> {
   answer: Answer | null;
@@ -8,7 +9,8 @@ export interface Asked<Answer> {
 
 /** Asks at once and then every so many milliseconds (0: once) while the page is seen, and again when the question changes. */
 export function useAsked<Answer>(path: string, parameters: Record<string, string | number> | null, every = 0): Asked<Answer> {
-  const [state, setState] = useState<Asked<Answer>>({ answer: null, error: null });
+  const [state, setState] = useState<Asked<Answer>>(() => ({ answer: firstAnswer(path) as Answer | null, error: null }));
+  const isAnswered = useRef(state.answer !== null);
   const question = parameters === null ? null : JSON.stringify(parameters);
   useEffect(() => {
     if (question === null) return;
@@ -25,7 +27,9 @@ export function useAsked<Answer>(path: string, parameters: Record<string, string
       }
       if (every > 0 && !stop.signal.aborted) timer = window.setTimeout(() => void look(), every);
     };
-    void look();
+    if (isAnswered.current) timer = every > 0 ? window.setTimeout(() => void look(), every) : 0;
+    else void look();
+    isAnswered.current = false;
     return () => {
       stop.abort();
       window.clearTimeout(timer);
