@@ -18,6 +18,7 @@ namespace {
 
 struct DeskArgs {
   ValueOptions values;
+  std::string store;
   int port = 0;
   Nanoseconds unused{};
   bool no_browser = false;
@@ -63,6 +64,7 @@ int run_desk(const DeskArgs& options) {
   if (const std::string first = running_desk(); !first.empty()) return show(options, first), 0;
   Desk desk({.port = options.port,
              .settings = options.values.settings.empty() ? usual_settings_path().string() : options.values.settings,
+             .store = options.store,
              .values = std::make_unique<Shown>(options.values),
              .grounds = rig::ground_names(),
              .draw_ground = [](const std::string& name, int width,
@@ -90,6 +92,7 @@ void add_desk(Command app) {
   command.option(
       "--for", [options](const std::string& text) { return read_every(text, options->unused); },
       "End when no page has asked anything for that long, like 10m; by default at Ctrl-C");
+  command.option("--store", options->store, "The store with the runs, instead of the one that the settings name");
   add_value_options(command, options->values);
 }
 

@@ -14,13 +14,21 @@
 #include "desk/faces.hpp"
 #include "desk/live.hpp"
 #include "desk/readings.hpp"
+#include "desk/run_view.hpp"
+#include "desk/runs.hpp"
+#include "desk/settings_form.hpp"
+#include "desk/share.hpp"
 #include "desk/wire.hpp"
 #include "http/http_server.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
 #include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/text.hpp"
+#include "idlemeter/base/user_folder.hpp"
 #include "idlemeter/draw/png.hpp"
 #include "idlemeter/face/kept_faces.hpp"
+#include "idlemeter/runs/store.hpp"
+#include "idlemeter/settings/settings.hpp"
 
 namespace idlemeter {
 namespace {
@@ -85,6 +93,16 @@ std::uint64_t picture_number(const Request& request) {
   return static_cast<std::uint64_t>(desk::number_in(request, "number", 0, std::numeric_limits<int>::max()));
 }
 
+/// Where the settings have the runs; the usual store if they can't be read.
+std::filesystem::path store_in(const std::filesystem::path& settings) {
+  try {
+    const std::filesystem::path named = settings_in(settings).store;
+    if (!named.empty()) return named;
+  } catch (const Error&) {
+  }
+  return Store::usual_path();
+}
+
 int width_in(const Request& request) { return desk::number_in(request, "width", kLeastSide, kMostSide); }
 int height_in(const Request& request) { return desk::number_in(request, "height", kLeastSide, kMostSide); }
 
@@ -94,6 +112,9 @@ struct Desk::State {
   DeskOptions options;
   desk::Readings readings;
   desk::Faces faces;
+  desk::SettingsForm settings_form;
+  desk::Runs runs;
+  desk::RunView run_view;
   desk::DemoGame demo_game;
   desk::Door door;
   std::mutex grounds;
@@ -105,6 +126,9 @@ struct Desk::State {
       : options(std::move(given)),
         readings(std::move(options.values)),
         faces(options.faces.empty() ? usual_faces_folder() : options.faces, options.settings, readings),
+        settings_form(options.settings, readings),
+        runs(options.store.empty() ? store_in(options.settings) : options.store),
+        run_view(runs),
         demo_game(options.demo_game),
         used(monotonic_now()),
         server({.port = options.port}) {
@@ -117,6 +141,9 @@ struct Desk::State {
     add_readings();
     add_faces();
     add_live();
+    add_runs();
+    add_settings();
+    end_first_minute_of_old_hands();
     draw_first_picture();
     server.start();
   }
@@ -235,6 +262,67 @@ struct Desk::State {
     drawn_grounds.emplace_back(std::move(what), encode_png(options.draw_ground(name, width, height)));
     if (drawn_grounds.size() > kMost) drawn_grounds.pop_front();
     return drawn_grounds.back().second;
+  }
+
+  /// It is there when the first minute is over.
+  std::filesystem::path first_minute_file() const {
+    return (options.state.empty() ? user_folder("XDG_STATE_HOME", ".local/state") : options.state) / "first-minute-over";
+  }
+
+  Json first_minute() {
+    const bool is_over = std::filesystem::exists(first_minute_file());
+    const std::int64_t run = is_over ? 0 : runs.newest();
+    return {{"is_over", is_over}, {"has_face", faces.has_own()}, {"run", run > 0 ? Json(run) : Json()}};
+  }
+
+  /// Whoever has runs and faces when the desk begins needs no leading.
+  void end_first_minute_of_old_hands() {
+    try {
+      if (faces.has_own() && runs.newest() > 0) end_first_minute();
+    } catch (const Error&) {  // a folder that can't be written to: they close it themselves
+    }
+  }
+
+  void end_first_minute() { replace_file(first_minute_file(), ""); }
+
+  void add_settings() {
+    get_json("/api/first-minute", [this](const Request&) { return first_minute(); });
+    post_json("/api/first-minute", [this](const Json&) {
+      end_first_minute();
+      return first_minute();
+    });
+    get_json("/api/settings", [this](const Request&) { return settings_form.show(); });
+    get_json("/api/formula", [this](const Request& request) {
+      return settings_form.try_formula(desk::text_in(request, "formula"), request.parameter("unit").value_or(""));
+    });
+    post_json("/api/settings", [this](const Json& what) { return settings_form.set(what); });
+    post_json("/api/settings/formula", [this](const Json& what) { return settings_form.add_formula(what); });
+    post_json("/api/settings/remove", [this](const Json& what) { return settings_form.remove_computed(what); });
+    post_json("/api/cue", [this](const Json& what) { return settings_form.give_cue(what); });
+  }
+
+  void add_runs() {
+    get_json("/api/runs", [this](const Request& request) { return runs.list(request); });
+    get_json("/api/runs/figures", [this](const Request& request) { return runs.figures(desk::text_in(request, "runs")); });
+    get_json("/api/run", [this](const Request& request) { return run_view.figures(request); });
+    get_json("/api/run/details", [this](const Request& request) { return run_view.details(request); });
+    get_json("/api/run/lines", [this](const Request& request) { return run_view.lines(request); });
+    get_json("/api/compare", [this](const Request& request) { return desk::compared(runs, request); });
+    get_json("/api/definitions", [](const Request&) { return desk::definitions_json(); });
+    get("/api/share", [this](const Request& request) { return desk::shared(runs, request); });
+    const auto add_change = [this](const char* path, void (desk::Runs::*change)(const Json&) const) {
+      post_json(path, [this, change](const Json& what) {
+        (runs.*change)(what);
+        return Json{{"done", true}};
+      });
+    };
+    add_change("/api/runs/change", &desk::Runs::change);
+    add_change("/api/runs/remove", &desk::Runs::remove);
+    add_change("/api/runs/restore", &desk::Runs::restore);
+    server.add_route(
+        Method::post, "/api/runs/add",
+        desk::guarded([this](const Request& request) { return with_headers(desk::json_answer(runs.add(request))); }),
+        limits::kHttpBody);
   }
 
   Answer ground(const Request& request) {

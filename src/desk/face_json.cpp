@@ -142,10 +142,12 @@ Json scene_json(const FacePreview& preview) {
           {"fits", preview.fits}};
 }
 
-Json key_table_json() {
-  Json keys = Json::array();
-  for (const FileKey& key : face_keys()) keys.push_back(key_json(key));
-  return {{"keys", keys}};
+Json keys_json(std::span<const FileKey> keys) {
+  Json all = Json::array();
+  for (const FileKey& key : keys) all.push_back(key_json(key));
+  return all;
 }
+
+Json key_table_json() { return {{"keys", keys_json(face_keys())}}; }
 
 }  // namespace idlemeter::desk

@@ -1,6 +1,7 @@
 // A face as the page needs it.
 #pragma once
 
+#include <span>
 #include <string>
 #include <vector>
 
@@ -8,6 +9,7 @@
 #include "idlemeter/base/finding.hpp"
 #include "idlemeter/draw/face_preview.hpp"
 #include "idlemeter/face/face.hpp"
+#include "idlemeter/face/file_keys.hpp"
 #include "idlemeter/readings/snapshot.hpp"
 
 namespace idlemeter::desk {
@@ -26,6 +28,9 @@ namespace idlemeter::desk {
 
 /// Where a preview's parts are, and what can't be shown.
 [[nodiscard]] Json scene_json(const FacePreview& preview);
+
+/// Keys of a file of ours, for forms.
+[[nodiscard]] Json keys_json(std::span<const FileKey> keys);
 
 /// The table of the keys that a face may have, for forms.
 [[nodiscard]] Json key_table_json();

@@ -126,6 +126,8 @@ Json Faces::list() const {
   return {{"usual", usual()}, {"faces", kept}, {"starters", first}};
 }
 
+bool Faces::has_own() const { return !kept_faces(folder_).empty(); }
+
 std::string Faces::usual() const {
   const Settings settings = settings_in(settings_);
   if (!settings.face.empty() && kept_face(settings.face, folder_)) return settings.face;

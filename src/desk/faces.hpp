@@ -25,6 +25,9 @@ class Faces {
   /// The user's own and the starters, and which games they are for.
   [[nodiscard]] Json list() const;
 
+  /// Whether the user has a face of their own.
+  [[nodiscard]] bool has_own() const;
+
   /// What a page needs to begin with: the list, and a face ("": the usual one) with its scene; null for what can't be.
   [[nodiscard]] Json first_view(const std::string& name, int width, int height);
 

@@ -114,17 +114,8 @@ RecordingPlan plan_in(const Json& form) {
                          .repeat = text_or_none(form, "repeat"),
                          .pause = text_or_none(form, "pause"),
                          .note = text_or_none(form, "note")};
-  const auto texts = [&form](const char* name) {
-    std::vector<std::string> all;
-    const Json list = form.value(name, Json::array());
-    const auto is_text = [](const Json& one) { return one.is_string(); };
-    if (!list.is_array() || !std::all_of(list.begin(), list.end(), is_text))
-      throw Error(Error::Code::invalid, fmt::format("'{}' is a list of texts", name));
-    all.assign(list.begin(), list.end());
-    return all;
-  };
-  text.settings = texts("settings");
-  text.tags = texts("tags");
+  text.settings = texts_in(form, "settings");
+  text.tags = texts_in(form, "tags");
   return plan_from(text);
 }
 

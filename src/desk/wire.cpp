@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <charconv>
 
 #include "idlemeter/base/error.hpp"
@@ -86,6 +87,14 @@ std::string text_in(const Json& object, const char* name) {
 
 std::string text_or_none(const Json& object, const char* name) {
   return object.contains(name) ? text_in(object, name) : std::string();
+}
+
+std::vector<std::string> texts_in(const Json& object, const char* name) {
+  const Json list = object.value(name, Json::array());
+  const auto is_text = [](const Json& one) { return one.is_string(); };
+  if (!list.is_array() || !std::all_of(list.begin(), list.end(), is_text))
+    throw Error(Error::Code::invalid, fmt::format("'{}' is a list of texts", name));
+  return list.get<std::vector<std::string>>();
 }
 
 }  // namespace idlemeter::desk

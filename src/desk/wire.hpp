@@ -4,6 +4,7 @@
 #include <functional>
 #include <nlohmann/json.hpp>
 #include <string>
+#include <vector>
 
 #include "http/http_server.hpp"
 
@@ -27,5 +28,7 @@ using Json = nlohmann::ordered_json;
 [[nodiscard]] std::string text_in(const Json& object, const char* name);
 /// The same; "" if it has none.
 [[nodiscard]] std::string text_or_none(const Json& object, const char* name);
+/// A list of texts; empty if it has none. Throws Error (invalid) if it is something else.
+[[nodiscard]] std::vector<std::string> texts_in(const Json& object, const char* name);
 
 }  // namespace idlemeter::desk

@@ -11,6 +11,7 @@
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/limit.hpp"
+#include "idlemeter/insight/definitions.hpp"
 #include "idlemeter/insight/words.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/readings/units.hpp"
@@ -341,36 +342,11 @@ std::string facts_section(const std::vector<RunGroup>& groups, bool arguments) {
   return section("facts", "Facts and settings", text);
 }
 
-namespace {
-
-/// What the page's figures mean, shorter than docs/statistics.md.
-constexpr std::pair<std::string_view, std::string_view> kDefinitions[] = {
-    {"Frame time", "The time between two presents of the game, to the nanosecond, on the monotonic clock."},
-    {"Average frame rate", "Frames over the time they took."},
-    {"1% low, 0.1% low",
-     "The rate of the slowest 1 % or 0.1 % of the frames: their number over the sum of their times (mean of the "
-     "slowest), unless the figure's name says otherwise. * marks one with too few frames for its share."},
-    {"Percentile", "Of frame times, by linear interpolation (Hyndman and Fan, type 7); the median is the 50th."},
-    {"Stutter",
-     "A frame longer than both twice the median of the second around it, and that median plus 8 ms. Time lost is what "
-     "it took beyond the median. Stutters less than half a second apart are one hitch."},
-    {"Limited by",
-     "Per second of play, by the median of GPU work over frame time: graphics card from 95 %, processor under 80 %, "
-     "mixed in between; rate cap if frame times hardly vary and the GPU has time left. Without GPU times by the GPU's "
-     "load."}};
-
-}  // namespace
-
 std::string definitions_section(const FigureSet& figures, double confidence) {
   std::string text = "<dl class=\"definitions\">\n";
-  for (const auto& [term, words] : kDefinitions) text += fmt::format("<dt>{}</dt><dd>{}</dd>\n", term, words);
+  for (const auto& [term, words] : figure_definitions()) text += fmt::format("<dt>{}</dt><dd>{}</dd>\n", term, words);
   if (confidence > 0)
-    text += fmt::format(
-        "<dt>Difference, interval, verdict</dt><dd>A run is the unit. Means are geometric (arithmetic of figures that "
-        "can be 0), the spread is the standard deviation from run to run, differences are of the means to the base's "
-        "with {:g} % intervals (Welch 1947). “No difference seen” means that the interval leaves no room for one that "
-        "matters; “too few runs to tell” is said otherwise.</dd>\n",
-        100 * confidence);
+    text += fmt::format("<dt>Difference, interval, verdict</dt><dd>{}</dd>\n", comparison_definition(confidence));
   text += "</dl>\n<p class=\"note\">Figures:";
   for (const RunFigure& figure : figures.of(RunInsight())) text += " " + html(figure.info.id) + ";";
   text.back() = '.';

@@ -9,6 +9,7 @@
 #include "face/format/toml_text.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/nearest.hpp"
+#include "idlemeter/readings/units.hpp"
 #include "idlemeter/settings/settings.hpp"
 #include "idlemeter/settings/settings_keys.hpp"
 
@@ -80,6 +81,28 @@ void SettingsText::set(std::string_view key, std::string_view value) {
     if (toml.find({table}) != nullptr) return toml.set({table}, name, literal);
     toml.set({}, table, fmt::format("{{ {} = {} }}", name, literal));
   });
+}
+
+void SettingsText::add_formula(const ComputedReading& reading) {
+  std::string section = fmt::format("[[computed]]\nid = {}\n", toml_string(reading.info.id));
+  if (!reading.info.title.empty()) section += fmt::format("title = {}\n", toml_string(reading.info.title));
+  section += fmt::format("formula = {}", toml_string(reading.formula));
+  if (reading.info.unit != Unit::none) section += fmt::format("\nunit = {}", toml_string(symbol(reading.info.unit)));
+  state_->change([&](TomlText& toml) {
+    const toml::array* const there = toml.root()["computed"].as_array();
+    toml.insert({"computed"}, there == nullptr ? 0 : there->size(), section);
+  });
+}
+
+void SettingsText::remove_computed(std::string_view id) {
+  const toml::array* const there = state_->toml.root()["computed"].as_array();
+  const std::size_t count = there == nullptr ? 0 : there->size();
+  for (std::size_t i = 0; i < count; ++i) {
+    const toml::table* const one = there->get(i)->as_table();
+    if (one == nullptr || (*one)["id"].value_or(std::string()) != id) continue;
+    return state_->change([&](TomlText& toml) { toml.remove({"computed"}, i); });
+  }
+  throw Error(Error::Code::not_found, fmt::format("there is no computed reading '{}'", id), state_->name);
 }
 
 void SettingsText::unset(std::string_view key) {

@@ -36,7 +36,9 @@ const until = async (what, seconds = 60) => {
   }
   assert.fail(`this didn't come true: ${what}`);
 };
-const kinds = { "/api/first-view": "first_view", "/api/faces": "faces", "/api/face": "face", "/api/face/scene": "scene", "/api/keys": "keys", "/api/readings": "readings", "/api/face/edit": "face", "/api/plan": "plan", "/api/demo-game": "demo_game" };
+const kinds = {
+  "/api/runs": "runs", "/api/runs/figures": "run_figures", "/api/run": "run", "/api/run/details": "run_details", "/api/run/lines": "run_lines", "/api/compare": "comparison", "/api/runs/add": "added_runs", "/api/definitions": "definitions",
+  "/api/settings": "settings", "/api/formula": "formula", "/api/first-view": "first_view", "/api/faces": "faces", "/api/face": "face", "/api/face/scene": "scene", "/api/keys": "keys", "/api/readings": "readings", "/api/face/edit": "face", "/api/plan": "plan", "/api/demo-game": "demo_game" };
 
 before(async () => {
   mkdirSync(env.XDG_RUNTIME_DIR, { mode: 0o700 });

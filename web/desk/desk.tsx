@@ -1,15 +1,20 @@
-import { Suspense, lazy, useEffect, type ComponentType } from "react";
+import { Suspense, lazy, useEffect, useState, type ComponentType } from "react";
 import { RouterProvider } from "react-aria-components";
 import { endFirstView } from "./parts/first_view.ts";
 import { useAddress } from "./parts/use_address.ts";
 import { FacePlace } from "./face/face_place.tsx";
+import { FirstMinute } from "./first_minute.tsx";
 import { LiveProvider } from "./live/live_provider.tsx";
 import { Rail, places, type Place } from "./parts/rail.tsx";
+
+const Finder = lazy(() => import("./find/finder.tsx"));
 
 /** The usual first view is in the page's first file; the others are loaded when they are opened. */
 const views: Record<Place, ComponentType> = {
   "/live": lazy(() => import("./live/live_place.tsx")),
   "/face": FacePlace,
+  "/runs": lazy(() => import("./runs/runs_place.tsx")),
+  "/machine": lazy(() => import("./machine/machine_place.tsx")),
 };
 
 const isPlace = (text: string): text is Place => places.some((place) => place.path === text);
@@ -20,11 +25,17 @@ const isTyping = (target: EventTarget | null) =>
 
 export function Desk() {
   const { path, go } = useAddress();
+  const [isFinding, setFinding] = useState(false);
   const place = isPlace(path) ? path : "/face", View = views[place];
   useEffect(endFirstView, []);
 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
+      if (event.ctrlKey && event.key.toLowerCase() === "k") {
+        event.preventDefault();
+        setFinding(true);
+        return;
+      }
       const next = places.find((one) => one.key === event.key);
       if (!next || event.ctrlKey || event.altKey || event.metaKey || isTyping(event.target)) return;
       go({ path: next.path });
@@ -36,13 +47,15 @@ export function Desk() {
   return (
     <RouterProvider navigate={(next) => { go({ path: next }); }}>
     <LiveProvider>
-      <Rail place={place} />
+      <Rail place={place} onFind={() => { setFinding(true); }} />
       <main>
+        <FirstMinute />
         <h1 className="only-read">{places.find((one) => one.path === place)?.name}</h1>
         <Suspense fallback={<p className="quiet">One moment …</p>}>
           <View />
         </Suspense>
       </main>
+      {isFinding && <Suspense><Finder onClose={() => { setFinding(false); }} /></Suspense>}
     </LiveProvider>
     </RouterProvider>
   );

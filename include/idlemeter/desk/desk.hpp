@@ -30,6 +30,8 @@ struct DeskOptions {
   int port = 0;                          ///< 0: any that is free
   std::filesystem::path settings = {};   ///< which the desk changes
   std::filesystem::path faces = {};      ///< the folder of the kept faces; empty: the usual one
+  std::filesystem::path store = {};      ///< with the runs; empty: the one that the settings name
+  std::filesystem::path state = {};      ///< a folder for what the desk remembers; empty: the usual one
   std::unique_ptr<DeskValues> values{};  ///< never empty
   /// Pictures of games to lay overlays on.
   std::vector<std::string> grounds = {};

@@ -5,6 +5,8 @@
 #include <string>
 #include <string_view>
 
+#include "idlemeter/readings/computed_readings.hpp"
+
 namespace idlemeter {
 
 /// A settings file's text while it is edited. Every change throws Error (invalid), and changes nothing, if there is no
@@ -26,6 +28,13 @@ class SettingsText {
 
   /// Removes a key, so that its default applies. A missing one is fine.
   void unset(std::string_view key);
+
+  /// Adds a reading that a formula computes, after those that there are. Throws Error also if its id or formula is
+  /// wrong, or there is one with that id.
+  void add_formula(const ComputedReading& reading);
+
+  /// Removes a computed reading. Throws Error (not_found) if there is none with that id.
+  void remove_computed(std::string_view id);
 
  private:
   struct State;

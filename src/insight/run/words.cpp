@@ -268,6 +268,22 @@ std::string verdict_words(const ReadingInfo& info, const Difference& difference)
   return text;
 }
 
+std::vector<std::string> comparison_sentences(const Comparison& comparison) {
+  std::vector<std::string> sentences;
+  if (comparison.figures.empty()) return sentences;
+  const ComparedFigure& figure = comparison.figures.front();
+  for (std::size_t g = 0; g < figure.groups.size(); ++g) {
+    const auto& difference = figure.groups[g].difference;
+    if (!difference) continue;
+    const std::string interval = interval_words(figure.info, *difference);
+    sentences.push_back(fmt::format(
+        "{} against {}: {} {}{}, {}", printable(comparison.names[g]), printable(comparison.names[comparison.base]),
+        in_sentence(figure.info.title), amount_words(figure.info, *difference, difference->value),
+        interval.empty() ? "" : " (" + interval + ")", verdict_words(figure.info, *difference)));
+  }
+  return sentences;
+}
+
 std::vector<std::string> odd_run_words(const Comparison& comparison) {
   std::vector<std::string> lines;
   for (const ComparedFigure& figure : comparison.figures) {

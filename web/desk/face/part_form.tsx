@@ -2,7 +2,7 @@ import { Button, Disclosure, DisclosurePanel, Heading } from "react-aria-compone
 import type { FaceAnswer, FileKey } from "../wire/types.ts";
 import { partWords } from "./area_button.tsx";
 import { Findings, OtherFindings } from "./findings.tsx";
-import { KeyField } from "./key_field.tsx";
+import { KeyField } from "../parts/key_field.tsx";
 import { keyName, keysFor, placeOf, tableOf, valueOf } from "./keys.ts";
 import type { FaceState } from "./use_face.ts";
 

@@ -2,6 +2,7 @@ import { startTransition, useEffect, useMemo, useState } from "react";
 import { Button, GridList, GridListHeader, GridListItem, GridListSection, Input, Label, SearchField, type Key } from "react-aria-components";
 import { Problem } from "../parts/problem.tsx";
 import { Trace } from "../parts/trace.tsx";
+import { useAddress } from "../parts/use_address.ts";
 import { useAsked } from "../parts/use_asked.ts";
 import type { FaceAnswer, Reading, ReadingList as Readings } from "../wire/types.ts";
 import type { FaceState } from "./use_face.ts";
@@ -41,7 +42,9 @@ function useIsSeen(): boolean {
 }
 
 export function ReadingList({ state, onSelect }: { state: FaceState; onSelect: (part: string) => void }) {
-  const [words, setWords] = useState("");
+  const { parameters, go } = useAddress();
+  const words = parameters.get("find") ?? "";
+  const setWords = (find: string) => { go({ set: { find: find || null }, replace: true }); };
   const { answer, error } = useAsked<Readings>("/api/readings", { words }, 1000);
   const { face, change } = state;
   const isSeen = useIsSeen();

@@ -1,23 +1,15 @@
-import { useEffect, useRef, useSyncExternalStore } from "react";
+import { useEffect, useRef } from "react";
 import uPlot from "uplot";
+import { colorOf, useIsDark } from "../parts/look.ts";
 import { useLive } from "./live_provider.tsx";
 
 const seconds = 10;
-
-/** The colours of the page's look, which the plot doesn't know by itself. */
-const colorOf = (name: string) => getComputedStyle(document.documentElement).getPropertyValue(name).trim();
-
-const dark = matchMedia("(prefers-color-scheme: dark)");
-const onLook = (changed: () => void) => {
-  dark.addEventListener("change", changed);
-  return () => { dark.removeEventListener("change", changed); };
-};
 
 /** Frame times as they come, over the last ten seconds. */
 export function FrameStrip({ pid }: { pid: number }) {
   const box = useRef<HTMLDivElement>(null);
   const { framesOf } = useLive();
-  const isDark = useSyncExternalStore(onLook, () => dark.matches);
+  const isDark = useIsDark();
   const frames = useRef(framesOf);
   useEffect(() => { frames.current = framesOf; }, [framesOf]);
 

@@ -43,6 +43,13 @@ export async function tell<Answer>(path: string, body: object): Promise<Answer> 
 }
 
 export async function send<Answer>(path: string, parameters: Record<string, string>, body: Blob): Promise<Answer> {
-  const response = await asked(`${path}?${new URLSearchParams(parameters)}`, { method: "POST", headers: { "Content-Type": "application/zip" }, body });
+  const response = await asked(`${path}?${new URLSearchParams(parameters)}`, { method: "POST", headers: { "Content-Type": "application/octet-stream" }, body });
   return (await response.json()) as Answer;
+}
+
+/** A file, and the name that the desk gives it. */
+export async function receive(path: string, parameters: Record<string, string>): Promise<{ bytes: Blob; name: string }> {
+  const response = await asked(`${path}?${new URLSearchParams(parameters)}`, {});
+  const name = /filename="([^"]*)"/.exec(response.headers.get("Content-Disposition") ?? "")?.[1] ?? "file";
+  return { bytes: await response.blob(), name };
 }

@@ -12,7 +12,7 @@ interface Props {
 
 export function Choice({ label, value, choices, onChange, nameOf = (one) => one, isDisabled = false }: Props) {
   return (
-    <Select className="choice" value={value} onChange={(key) => { if (key !== null) onChange(String(key)); }} isDisabled={isDisabled}>
+    <Select className="choice" placeholder="choose" value={value} onChange={(key) => { if (key !== null) onChange(String(key)); }} isDisabled={isDisabled}>
       <Label>{label}</Label>
       <Button><SelectValue /> <span aria-hidden="true">▾</span></Button>
       <Popover>

@@ -1,6 +1,6 @@
 import { useEffect, useId, useRef, useState } from "react";
 import { Input, Label, SwitchButton, SwitchField, Text, TextField } from "react-aria-components";
-import { Choice } from "../parts/choice.tsx";
+import { Choice } from "./choice.tsx";
 import type { FileKey } from "../wire/types.ts";
 
 interface Props {
@@ -15,7 +15,7 @@ const plain = (words: string) => words.replaceAll("`", "").split(/[.;:]/)[0] ?? 
 const usual = (key: FileKey) => key.usual.replaceAll('"', "");
 const spoken = (name: string) => name.charAt(0).toUpperCase() + name.slice(1).replaceAll("_", " ");
 
-const labels: Record<string, string> = { as: "Shown as", dx: "From the edge, across", dy: "From the edge, down", anchor: "Corner or edge", at: "Place" };
+const labels: Record<string, string> = { as: "Shown as", dx: "From the edge, across", dy: "From the edge, down", anchor: "Corner or edge", at: "Place", gpu_time: "GPU time" };
 const labelOf = (key: FileKey) => labels[key.name] ?? (key.table === "text" ? `Text ${key.name}` : key.table === "back" ? `Box ${key.name}` : spoken(key.name));
 
 export function KeyField(props: Props) {

@@ -1,0 +1,69 @@
+// The list of runs as the address asks for it, and what changes it.
+import { useCallback, useMemo, useState } from "react";
+import { DeskError, tell } from "../parts/ask.ts";
+import { useAddress } from "../parts/use_address.ts";
+import { useAsked } from "../parts/use_asked.ts";
+import type { RunFigures, RunList } from "../wire/types.ts";
+import { runList } from "./run_numbers.ts";
+
+export interface Filter {
+  text: string;
+  game: string;
+  tags: string[];
+  settings: string[];
+  since: string;
+}
+
+const block = 50;
+
+export function useFilter() {
+  const { parameters, go } = useAddress();
+  const filter = useMemo<Filter>(() => ({
+    text: parameters.get("text") ?? "", game: parameters.get("of") ?? "", tags: parameters.getAll("tag").slice(0, 1),
+    settings: parameters.getAll("setting").slice(0, 1), since: parameters.get("since") ?? "",
+  }), [parameters]);
+  const order = parameters.get("order") ?? "number", isRising = parameters.has("rising");
+  return { filter, order, isRising, go };
+}
+
+/** The runs around those that are seen, and their figures; both follow the store. */
+export function useRuns(first: number, isRemoved: boolean) {
+  const { filter, order, isRising } = useFilter();
+  const from = Math.max(0, Math.floor(first / block) * block - block);
+  const question = { filter: JSON.stringify(filter), order, rising: isRising ? "yes" : "", from, count: 3 * block, removed: isRemoved ? "yes" : "" };
+  const { answer: list, error } = useAsked<RunList>("/api/runs", question, 1500);
+  const whole = (list?.runs ?? []).filter((run) => run.problem === "").map((run) => run.run);
+  const shown = isRemoved || whole.length === 0 ? null : { runs: runList([...whole].sort((a, b) => a - b)), frames: (list?.runs ?? []).map((run) => run.frames).join() };
+  const { answer: figures } = useAsked<RunFigures>("/api/runs/figures", shown);
+  const byRun = useMemo(() => new Map((figures?.runs ?? []).map((one) => [one.run, one])), [figures]);
+  return { list, error, figures: byRun };
+}
+
+export type RunChange = {
+  game?: string; note?: string; tags?: string[]; tags_to_drop?: string[]; settings?: string[]; settings_to_drop?: string[];
+};
+
+/** Changes to runs; what was removed can be brought back. */
+export function useChanges() {
+  const [error, setError] = useState<DeskError | null>(null);
+  const [removed, setRemoved] = useState<readonly number[]>([]);
+  const attempt = useCallback(async (path: string, body: object) => {
+    try {
+      await tell(path, body);
+      setError(null);
+      return true;
+    } catch (reason) {
+      setError(reason instanceof DeskError ? reason : new DeskError("failed", String(reason), ""));
+      return false;
+    }
+  }, []);
+  const change = useCallback((runs: readonly number[], what: RunChange) => attempt("/api/runs/change", { runs, ...what }), [attempt]);
+  const remove = useCallback(async (runs: readonly number[]) => {
+    if (await attempt("/api/runs/remove", { runs })) setRemoved(runs);
+  }, [attempt]);
+  const restore = useCallback(async (runs: readonly number[]) => {
+    if (await attempt("/api/runs/restore", { runs })) setRemoved([]);
+  }, [attempt]);
+  return { error, removed, change, remove, restore };
+}
+export type Changes = ReturnType<typeof useChanges>;
