@@ -25,7 +25,7 @@ namespace {
 
 namespace fs = std::filesystem;
 
-constexpr int kMostInAnswer = 200;
+constexpr int kMostInAnswer = 300;
 
 /// Of the figures that a list shows.
 const FigureSet& list_figures() {
@@ -33,8 +33,18 @@ const FigureSet& list_figures() {
   return set;
 }
 
-RunFilter filter_in(const std::string& text) {
-  RunFilter filter;
+struct Filter {
+  RunFilter what;
+  std::vector<std::int64_t> runs;  ///< only these; empty: all
+
+  [[nodiscard]] bool matches(const RunInfo& run) const {
+    return what.matches(run) && (runs.empty() || std::find(runs.begin(), runs.end(), run.id) != runs.end());
+  }
+};
+
+Filter filter_in(const std::string& text) {
+  Filter all;
+  RunFilter& filter = all.what;
   const Json json = text.empty() ? Json::object() : Json::parse(text, nullptr, false);
   if (!json.is_object()) throw Error(Error::Code::invalid, "a filter is an object");
   filter.game = text_or_none(json, "game");
@@ -43,7 +53,8 @@ RunFilter filter_in(const std::string& text) {
   filter.until = text_or_none(json, "until");
   filter.tags = texts_in(json, "tags");
   for (const std::string& setting : texts_in(json, "settings")) add_setting(setting, filter.settings);
-  return filter;
+  if (json.contains("runs")) all.runs = run_list(text_in(json, "runs"));
+  return all;
 }
 
 std::vector<std::int64_t> runs_in(const Json& question) {
@@ -134,7 +145,7 @@ Json log_json(const FrameLog& log) {
 }  // namespace
 
 Json Runs::list(const http::Request& request) const {
-  const RunFilter filter = filter_in(request.parameter("filter").value_or(""));
+  const Filter filter = filter_in(request.parameter("filter").value_or(""));
   const int from = number_in(request, "from", 0, 10'000'000), count = number_in(request, "count", 1, kMostInAnswer);
   const std::string order_name = request.parameter("order").value_or("number");
   const auto order = run_order_from(order_name);

@@ -36,7 +36,7 @@ function Steps({ progress, onOver }: { progress: Progress; onOver: () => void })
       </ol>
       <p role="status">{next ? next.words : "That was all: an overlay, a run, and its result."}</p>
       {next && <Button className="primary" onPress={next.show}>Show me where</Button>}
-      <Button onPress={onOver}>{next ? "Not now, nor later" : "Close"}</Button>
+      <Button onPress={onOver}>{next ? "Don’t show this" : "Close"}</Button>
     </aside>
   );
 }

@@ -33,7 +33,8 @@ export function useActions(asked: string): Action[] {
   const isAsked = asked !== "";
   const { answer: faces } = useAsked<FaceList>("/api/faces", {});
   const { answer: readings } = useAsked<ReadingList>("/api/readings", isAsked ? { words: asked } : null);
-  const { answer: runs } = useAsked<RunList>("/api/runs", { filter: JSON.stringify({ text: asked }), from: 0, count: most });
+  const number = /^(?:run )?(\d{1,9})$/.exec(asked)?.[1];
+  const { answer: runs } = useAsked<RunList>("/api/runs", { filter: JSON.stringify(number ? { runs: number } : { text: asked }), from: 0, count: most });
   const { answer: settings } = useAsked<SettingsAnswer>("/api/settings", {});
   return useMemo(() => {
     const all: Action[] = places.map(({ path, name, key }) => ({
@@ -43,7 +44,7 @@ export function useActions(asked: string): Action[] {
     if (game) {
       const isOn = game.recording !== null;
       all.push(
-        { id: "record", name: isOn ? "Stop recording" : "Record a minute", words: "benchmark run start", key: "", command: isOn ? "idlemeter tell record stop" : "idlemeter tell record --for 60",
+        { id: "record", name: isOn ? "Stop recording" : "Record a minute", words: "benchmark run start", key: "", command: isOn ? "idlemeter tell record stop" : "idlemeter tell record start --for 60",
           run: () => { void (isOn ? order.send(game, { do: "record", what: "stop" }) : order.record(game, { for: "60" })); go({ path: "/live" }); } },
         { id: "mark", name: "Set a mark", words: "moment", key: "", command: "idlemeter tell mark", run: () => void order.send(game, { do: "mark", text: "" }) },
         { id: "toggle", name: game.isVisible ? "Hide the overlay" : "Show the overlay", words: "toggle", key: "", command: "idlemeter tell toggle", run: () => void order.send(game, { do: "toggle" }) },

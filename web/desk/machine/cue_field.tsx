@@ -34,7 +34,7 @@ export function CueField({ of: key, value, onChange }: Props) {
     }}>
       <Label>{key.name}: {key.words.replaceAll("`", "")}</Label>
       {key.choices.map((way) => <CheckboxField key={way} value={way}><CheckboxButton><span className="box" aria-hidden="true" />{way}</CheckboxButton></CheckboxField>)}
-      <Button className="fix" onPress={() => void hear()} isDisabled={chosen.length === 0} aria-label={`Try the cue ${key.name}`}>Try it</Button>
+      <Button className="fix" onPress={() => void hear()} isDisabled={chosen.length === 0} aria-label={`Try it: the cue ${key.name}`}>Try it</Button>
       <Problem error={error} />
     </CheckboxGroup>
   );

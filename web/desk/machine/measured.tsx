@@ -19,6 +19,7 @@ export function Measured() {
   const shown = isMissing ? missing : readings.filter((one) => one.missing === undefined);
   return (
     <section className="measured" aria-label="What is measured">
+      <h2 className="only-read">What is measured</h2>
       <div className="orders">
         <SearchField value={words} onChange={setWords}><Label>Find a reading</Label><Input placeholder="hot, vram, clock …" /></SearchField>
         <ToggleButton isSelected={isMissing} onChange={setMissing}>{missing.length} missing</ToggleButton>

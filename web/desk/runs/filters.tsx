@@ -1,3 +1,4 @@
+import { memo } from "react";
 import { Button, Input, Label, SearchField } from "react-aria-components";
 import { Choice } from "../parts/choice.tsx";
 import type { RunList } from "../wire/types.ts";
@@ -11,7 +12,7 @@ function daysAgo(days: number): string {
 }
 const times = { [any]: null, today: 0, "the last 7 days": 7, "the last 30 days": 30 } as const;
 
-export function Filters({ list }: { list: RunList | null }) {
+export const Filters = memo(function Filters({ list }: { list: RunList | null }) {
   const { filter, go } = useFilter();
   const set = (name: string, value: string | null) => { go({ set: { [name]: value === "" || value === any ? null : value }, replace: true }); };
   const time = Object.entries(times).find(([, days]) => days !== null && daysAgo(days) === filter.since)?.[0] ?? any;
@@ -34,4 +35,4 @@ export function Filters({ list }: { list: RunList | null }) {
       <span className="quiet" role="status">{list && (list.total === list.all ? `${list.all} runs` : `${list.total} of ${list.all} runs`)}</span>
     </div>
   );
-}
+});

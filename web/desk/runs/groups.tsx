@@ -35,8 +35,6 @@ function Group({ runs, name, onDrop }: { runs: readonly number[]; name: string; 
     acceptedDragTypes: [kind],
     getDropOperation: () => "move",
     onRootDrop: (event) => void take(event.items),
-    onInsert: (event) => void take(event.items),
-    onItemDrop: (event) => void take(event.items),
   });
   return (
     <div className="group">

@@ -1,4 +1,3 @@
-import { Button } from "react-aria-components";
 import type { RunFigures, RunLine } from "../wire/types.ts";
 import { Figure } from "./figure.tsx";
 import { lengthWords, whenWords } from "./words.ts";
@@ -18,7 +17,7 @@ export function RunRow({ run, figures, isPicked, isActive, onPick, onFilter }: P
   const valueOf = (id: string) => figures?.figures.find((one) => one.id === id);
   const doubts = figures?.doubts ?? [], low = valueOf("frame.low@1%"), lost = valueOf("stutter.lost");
   const filterButton = (word: string, set: Record<string, string>) => (
-    <Button key={word} className="word" excludeFromTabOrder={!isActive} aria-label={`Only runs with ${word}`} onPress={() => { onFilter(set); }}>{word}</Button>
+    <button type="button" key={word} className="word" tabIndex={isActive ? 0 : -1} aria-label={`Only runs with ${word}`} onClick={() => { onFilter(set); }}>{word}</button>
   );
   return (
     <>

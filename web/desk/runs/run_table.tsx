@@ -1,7 +1,7 @@
 import { useEffect, useRef, useState, type KeyboardEvent } from "react";
 import type { RunLine } from "../wire/types.ts";
 import { RunRow } from "./run_row.tsx";
-import { useFilter, type useRuns } from "./use_runs.ts";
+import { block, useFilter, type useRuns } from "./use_runs.ts";
 
 interface Props {
   runs: ReturnType<typeof useRuns>;
@@ -20,12 +20,13 @@ const heightOf = () => (matchMedia("(pointer: coarse)").matches ? 44 : 34);
 
 /** All runs that pass the filter: only those that are seen are in the page. */
 export function RunTable({ runs: { list, figures }, picked, onPick, onOpen, onRemove, onFirst }: Props) {
-  const { order, isRising, go } = useFilter();
+  const { filter, order, isRising, go } = useFilter();
   const body = useRef<HTMLDivElement>(null), wantsFocus = useRef(false);
   const [top, setTop] = useState(0), [room, setRoom] = useState(600), [active, setActive] = useState(0);
   const height = heightOf(), total = list?.total ?? 0, from = list?.from ?? 0;
   const first = Math.max(0, Math.floor(top / height) - 4), count = Math.ceil(room / height) + 8;
-  useEffect(() => { onFirst(first); }, [first, onFirst]);
+  const firstBlock = Math.floor(first / block) * block;
+  useEffect(() => { onFirst(firstBlock); }, [firstBlock, onFirst]);
   useEffect(() => {
     const element = body.current;
     if (!element) return;
@@ -33,6 +34,10 @@ export function RunTable({ runs: { list, figures }, picked, onPick, onOpen, onRe
     observer.observe(element);
     return () => { observer.disconnect(); };
   }, []);
+  useEffect(() => {
+    body.current?.scrollTo({ top: 0 });
+    setActive(0);
+  }, [filter, order, isRising]);
   useEffect(() => {  // the row that the keys have reached, once it is there
     const row = body.current?.querySelector<HTMLElement>(`[data-place="${active}"]`);
     if (!row || !wantsFocus.current) return;

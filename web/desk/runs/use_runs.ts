@@ -14,22 +14,21 @@ export interface Filter {
   since: string;
 }
 
-const block = 50;
+/** Runs are asked for in so many at once. */
+export const block = 50;
 
 export function useFilter() {
   const { parameters, go } = useAddress();
-  const filter = useMemo<Filter>(() => ({
-    text: parameters.get("text") ?? "", game: parameters.get("of") ?? "", tags: parameters.getAll("tag").slice(0, 1),
-    settings: parameters.getAll("setting").slice(0, 1), since: parameters.get("since") ?? "",
-  }), [parameters]);
+  const [text, game, tag, setting, since] = ["text", "of", "tag", "setting", "since"].map((name) => parameters.get(name) ?? "") as [string, string, string, string, string];
+  const filter = useMemo<Filter>(() => ({ text, game, tags: tag ? [tag] : [], settings: setting ? [setting] : [], since }), [text, game, tag, setting, since]);
   const order = parameters.get("order") ?? "number", isRising = parameters.has("rising");
   return { filter, order, isRising, go };
 }
 
-/** The runs around those that are seen, and their figures; both follow the store. */
+/** The runs around the block that begins with `first`, and their figures; both follow the store. */
 export function useRuns(first: number, isRemoved: boolean) {
   const { filter, order, isRising } = useFilter();
-  const from = Math.max(0, Math.floor(first / block) * block - block);
+  const from = Math.max(0, first - block);
   const question = { filter: JSON.stringify(filter), order, rising: isRising ? "yes" : "", from, count: 3 * block, removed: isRemoved ? "yes" : "" };
   const { answer: list, error } = useAsked<RunList>("/api/runs", question, 1500);
   const whole = (list?.runs ?? []).filter((run) => run.problem === "").map((run) => run.run);

@@ -1,8 +1,8 @@
 // Numbers and times in the words of the reader's own place.
 
 /** "29 Nov 2026, 22:43": a month's name can't be taken for a day. */
-export const whenWords = (utc: string) =>
-  new Date(utc).toLocaleString([], { day: "numeric", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit" });
+export const whenWords = (utc: string) => when.format(new Date(utc));
+const when = new Intl.DateTimeFormat([], { day: "numeric", month: "short", year: "numeric", hour: "2-digit", minute: "2-digit" });
 
 export function lengthWords(seconds: number): string {
   const whole = Math.round(seconds), two = (part: number) => String(part).padStart(2, "0");
