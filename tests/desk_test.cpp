@@ -12,6 +12,7 @@
 #include <regex>
 #include <thread>
 
+#include "a_desk.hpp"
 #include "command.hpp"
 #include "desk/demo_game.hpp"
 #include "folder.hpp"
@@ -23,77 +24,10 @@
 namespace idlemeter {
 namespace {
 
-using Json = nlohmann::json;
+using testing::DeskTest;
 using testing::Folder;
-using testing::snapshot_of;
-
-class TwoReadings final : public DeskValues {
- public:
-  Snapshot update() override {
-    return snapshot_of(
-        {{.id = "gpu.hotspot", .title = "GPU hotspot temperature", .kind = DeviceKind::graphics, .unit = Unit::celsius},
-         {.id = "cpu.load", .title = "Processor load", .kind = DeviceKind::processor, .unit = Unit::percent}},
-        {93.0, 25.0});
-  }
-  void ask(const std::vector<std::string>&) override {}
-  [[nodiscard]] const History& history() const override { return history_; }
-
- private:
-  History history_;
-};
-
-constexpr const char* kFace = "# mine\n[[row]]\nlabel = \"CPU\"\ncells = [ { reading = \"cpu.load\" } ]\n";
-
-/// A desk on a folder of its own, and a browser that has been let in.
-class DeskTest : public ::testing::Test {
- protected:
-  DeskTest()
-      : desk({.settings = folder / "settings.toml",
-              .faces = folder / "faces",
-              .values = std::make_unique<TwoReadings>(),
-              .grounds = {"day"},
-              .draw_ground = [](const std::string&, int width, int height) { return Image(width, height); }}),
-        client("127.0.0.1", desk.port()) {
-    folder.file("faces/mine.toml", kFace);
-  }
-
-  [[nodiscard]] std::string host() const { return "127.0.0.1:" + std::to_string(desk.port()); }
-
-  static std::string path_of(const std::string& address) { return address.substr(address.find("/?")); }
-
-  /// The cookie of a browser that has come in by a new address.
-  std::string enter() {
-    const auto answer = client.Get(path_of(desk.address()));
-    EXPECT_EQ(answer->status, 303);
-    const std::string cookie = answer->get_header_value("Set-Cookie");
-    EXPECT_NE(cookie.find("; HttpOnly; SameSite=Strict"), std::string::npos) << cookie;
-    return cookie.substr(0, cookie.find(';'));
-  }
-
-  Json get(const std::string& path, int status = 200) {
-    const auto answer = client.Get(path, {{"Cookie", cookie}});
-    EXPECT_EQ(answer->status, status) << path << answer->body;
-    return Json::parse(answer->body, nullptr, false);
-  }
-
-  Json post(const std::string& path, const Json& body, int status = 200) {
-    const auto answer =
-        client.Post(path, {{"Cookie", cookie}, {"Origin", "http://" + host()}}, body.dump(), "application/json");
-    EXPECT_EQ(answer->status, status) << path << answer->body;
-    return Json::parse(answer->body, nullptr, false);
-  }
-
-  Json edit(const std::string& version, const Json& changes, int status = 200) {
-    return post("/api/face/edit", {{"name", "mine"}, {"version", version}, {"changes", changes}}, status);
-  }
-
-  [[nodiscard]] std::string text() const { return testing::text_of(folder / "faces/mine.toml"); }
-
-  Folder folder;
-  Desk desk;
-  httplib::Client client;
-  std::string cookie = enter();
-};
+using testing::Json;
+using testing::kFace;
 
 TEST_F(DeskTest, LetsInWhoHasAnAddressOnce) {
   const std::string address = path_of(desk.address());
@@ -324,7 +258,12 @@ TEST(ADeskBell, OpensTheFirstDeskForASecondOne) {
   const Folder folder;
   ::setenv("XDG_RUNTIME_DIR", folder.path().c_str(), 1);
   EXPECT_EQ(running_desk(), "");
-  Desk desk({.values = std::make_unique<TwoReadings>(), .draw_ground = {}});
+  Desk desk({.settings = folder / "settings.toml",
+             .faces = folder / "faces",
+             .store = folder / "runs.db",
+             .state = folder / "state",
+             .values = std::make_unique<testing::TwoReadings>(),
+             .draw_ground = {}});
   DeskBell bell(desk);
   std::atomic<bool> done = false;
   std::string address;

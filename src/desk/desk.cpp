@@ -266,7 +266,8 @@ struct Desk::State {
 
   /// It is there when the first minute is over.
   std::filesystem::path first_minute_file() const {
-    return (options.state.empty() ? user_folder("XDG_STATE_HOME", ".local/state") : options.state) / "first-minute-over";
+    return (options.state.empty() ? user_folder("XDG_STATE_HOME", ".local/state") : options.state) /
+           "first-minute-over";
   }
 
   Json first_minute() {
@@ -303,7 +304,8 @@ struct Desk::State {
 
   void add_runs() {
     get_json("/api/runs", [this](const Request& request) { return runs.list(request); });
-    get_json("/api/runs/figures", [this](const Request& request) { return runs.figures(desk::text_in(request, "runs")); });
+    get_json("/api/runs/figures",
+             [this](const Request& request) { return runs.figures(desk::text_in(request, "runs")); });
     get_json("/api/run", [this](const Request& request) { return run_view.figures(request); });
     get_json("/api/run/details", [this](const Request& request) { return run_view.details(request); });
     get_json("/api/run/lines", [this](const Request& request) { return run_view.lines(request); });
@@ -319,10 +321,10 @@ struct Desk::State {
     add_change("/api/runs/change", &desk::Runs::change);
     add_change("/api/runs/remove", &desk::Runs::remove);
     add_change("/api/runs/restore", &desk::Runs::restore);
-    server.add_route(
-        Method::post, "/api/runs/add",
-        desk::guarded([this](const Request& request) { return with_headers(desk::json_answer(runs.add(request))); }),
-        limits::kHttpBody);
+    server.add_route(Method::post, "/api/runs/add", desk::guarded([this](const Request& request) {
+                       return with_headers(desk::json_answer(runs.add(request)));
+                     }),
+                     limits::kHttpBody);
   }
 
   Answer ground(const Request& request) {

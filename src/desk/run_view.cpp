@@ -68,7 +68,11 @@ Json RunView::figures(const http::Request& request) {
   Json readings = Json::array();
   for (const ReadingInfo& one : store.readings(info.id)) {
     if (is_plotted(one))
-      readings.push_back({{"id", one.id}, {"title", one.title}, {"device", one.device}, {"unit", symbol(one.unit)}, {"kind", name_of(one.kind)}});
+      readings.push_back({{"id", one.id},
+                          {"title", one.title},
+                          {"device", one.device},
+                          {"unit", symbol(one.unit)},
+                          {"kind", name_of(one.kind)}});
   }
   Json insight = Json::parse(insight_json(all, {{}}));
   insight["limits"].erase("seconds");  // long lists of which the page shows nothing

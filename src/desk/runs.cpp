@@ -106,7 +106,8 @@ LogColumn column_in(const http::Request& request, const std::string& name) {
   const std::string unit = request.parameter(name + "-unit").value_or("");
   if (unit.empty()) return column;
   column.unit = log_unit_from(unit);
-  if (!column.unit) throw Error(Error::Code::invalid, fmt::format("'{}' isn't a unit", unit), "", "use ns, us, ms or s");
+  if (!column.unit)
+    throw Error(Error::Code::invalid, fmt::format("'{}' isn't a unit", unit), "", "use ns, us, ms or s");
   return column;
 }
 
@@ -153,7 +154,8 @@ Json Runs::list(const http::Request& request) const {
   const bool removed = request.parameter("removed").value_or("") == "yes";
   std::error_code failed;
   std::vector<RunInfo> runs;
-  if (fs::exists(store_, failed)) runs = open().runs(Store::Facts::none, removed ? Store::Which::removed : Store::Which::kept);
+  if (fs::exists(store_, failed))
+    runs = open().runs(Store::Facts::none, removed ? Store::Which::removed : Store::Which::kept);
   const std::size_t all = runs.size();
   Json answer = {{"choices", choices_in(runs)}};
   std::erase_if(runs, [&](const RunInfo& run) { return !filter.matches(run); });
@@ -189,8 +191,8 @@ Json Runs::figures(const std::string& runs) const {
   }
   Json all = Json::array();
   const FigureSet& set = list_figures();
-  for (const RunInsight& run :
-       insights_of_list(store, std::move(infos), {.figures = set.request(), .hitches = 0, .readings = set.readings()})) {
+  for (const RunInsight& run : insights_of_list(store, std::move(infos),
+                                                {.figures = set.request(), .hitches = 0, .readings = set.readings()})) {
     Json one = {{"run", run.info.id}, {"figures", Json::array()}, {"doubts", doubts_json(run)}};
     for (const RunFigure& figure : set.of(run))
       one["figures"].push_back({{"id", figure.info.id},

@@ -34,8 +34,8 @@ class Runs {
   void remove(const Json& question) const;
   void restore(const Json& question) const;
 
-  /// Adds a store, a run file or a frame log. Of a log the guess of its columns comes first: it is added if the question
-  /// says that it is right.
+  /// Adds a store, a run file or a frame log. Of a log the guess of its columns comes first: it is added if the
+  /// question says that it is right.
   [[nodiscard]] Json add(const http::Request& request) const;
 
  private:

@@ -121,7 +121,8 @@ Json SettingsForm::try_formula(const std::string& formula, const std::string& un
 
 Json SettingsForm::give_cue(const Json& question) {
   const std::string name = text_in(question, "cue");
-  const auto known = std::find_if(std::begin(kCues), std::end(kCues), [&](const auto& one) { return one.first == name; });
+  const auto known =
+      std::find_if(std::begin(kCues), std::end(kCues), [&](const auto& one) { return one.first == name; });
   if (known == std::end(kCues)) throw Error(Error::Code::invalid, fmt::format("there is no cue '{}'", name));
   std::vector<std::string> problems;
   {

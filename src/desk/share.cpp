@@ -33,9 +33,7 @@ namespace {
 
 constexpr std::size_t kMostRuns = 1'000;
 
-FigureSet figures_in(const http::Request&) {
-  return FigureSet({kUsualFigures.begin(), kUsualFigures.end()});
-}
+FigureSet figures_in(const http::Request&) { return FigureSet({kUsualFigures.begin(), kUsualFigures.end()}); }
 
 GroupChoice choice_in(const http::Request& request) {
   GroupChoice choice{.lists = split(text_in(request, "groups"), ';'), .base = request.parameter("base").value_or("")};
@@ -46,9 +44,7 @@ GroupChoice choice_in(const http::Request& request) {
   return choice;
 }
 
-std::vector<std::int64_t> runs_in(const http::Request& request) {
-  return run_lists(choice_in(request).lists);
-}
+std::vector<std::int64_t> runs_in(const http::Request& request) { return run_lists(choice_in(request).lists); }
 
 /// Settings that differ among the runs: what they can be grouped by.
 std::vector<std::string> offers(const std::vector<RunGroup>& groups) {
@@ -129,8 +125,8 @@ std::string picture(const Store& store, const http::Request& request) {
   const std::string kind = request.parameter("kind").value_or("bars");
   if (kind == "bars") {
     const Compared all = compare_in(store, request);
-    BarPlot plot = comparison_plot(all.comparison, all.chosen.how.rules,
-                                   all.chosen.groups.front().runs.front().info.details.game);
+    BarPlot plot =
+        comparison_plot(all.comparison, all.chosen.how.rules, all.chosen.groups.front().runs.front().info.details.game);
     plot.dark = is_dark;
     return picture_bytes(plot);
   }
@@ -160,8 +156,8 @@ http::Answer shared(const Runs& runs, const http::Request& request) {
   if (as == "report") {
     const FigureSet figures = figures_in(request);
     const ChosenGroups chosen = choose_groups(store, choice_in(request), figures, InsightOptions{}.hitches);
-    return file_answer(report_page(store, chosen.groups, figures, {.comparison = chosen.how}), "text/html; charset=utf-8",
-                       file_name(request, "report-", ".html"));
+    return file_answer(report_page(store, chosen.groups, figures, {.comparison = chosen.how}),
+                       "text/html; charset=utf-8", file_name(request, "report-", ".html"));
   }
   if (as == "picture") return file_answer(picture(store, request), "image/png", file_name(request, "plot-", ".png"));
   if (as == "markdown")

@@ -8,7 +8,7 @@ export function firstPage(): { html: string; css: string } {
   setFirstView({ faces: { usual: "…", faces: [], starters: [] } });
   const styles: string[] = [];
   const numbered = (_: string, style: string) => `data-style="${styles.indexOf(style) < 0 ? styles.push(style) - 1 : styles.indexOf(style)}"`;
-  const html = renderToStaticMarkup(<Desk />).replace(/<link rel="preload"[^>]*>/, "");
+  const html = renderToStaticMarkup(<Desk />).replace(/<link rel="preload"[^>]*>/, "").replaceAll(/<(input|button) (?![^>]*disabled="")/g, "<$1 disabled ");
   const picture = /<div class="picture".*?<\/div><\/div>/;
   if (!picture.test(html)) throw new Error("the first page has no picture");
   const page = html.replace(picture, "<!-- PICTURE -->").replaceAll(/style="([^"]*)"/g, numbered);

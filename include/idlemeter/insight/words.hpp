@@ -76,7 +76,8 @@ namespace idlemeter {
 /// matter", "too few runs to tell; about 9 in each group would do"
 [[nodiscard]] std::string verdict_words(const ReadingInfo& figure, const Difference& difference);
 
-/// What a comparison says first, a sentence for each group but the base: "High against Ultra: average frame rate +36.8 %
+/// What a comparison says first, a sentence for each group but the base: "High against Ultra: average frame rate +36.8
+/// %
 /// (+35.0 % to +38.6 %), faster". None if its first figure has no values.
 [[nodiscard]] std::vector<std::string> comparison_sentences(const Comparison& comparison);
 

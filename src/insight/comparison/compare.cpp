@@ -273,7 +273,7 @@ std::string group_name(const RunInfo& run, const std::vector<std::string>& names
   std::vector<std::string> values;
   for (const std::string& name : names) {
     const std::string* value = value_in(run, name);
-    values.push_back(value == nullptr ? "–" : *value);
+    values.push_back(value == nullptr ? "no " + name : *value);
   }
   return fmt::format("{}", fmt::join(values, ", "));
 }

@@ -6,15 +6,12 @@ namespace idlemeter {
 namespace {
 
 constexpr Definition kDefinitions[] = {
-    {"Frame time",
-     "The time between two presents of the game, to the nanosecond, on the monotonic clock."},
-    {"Average frame rate",
-     "Frames over the time they took."},
+    {"Frame time", "The time between two presents of the game, to the nanosecond, on the monotonic clock."},
+    {"Average frame rate", "Frames over the time they took."},
     {"1% low, 0.1% low",
      "The rate of the slowest 1 % or 0.1 % of the frames: their number over the sum of their times (mean of the "
      "slowest), unless the figure's name says otherwise. * marks one with too few frames for its share."},
-    {"Percentile",
-     "Of frame times, by linear interpolation (Hyndman and Fan, type 7); the median is the 50th."},
+    {"Percentile", "Of frame times, by linear interpolation (Hyndman and Fan, type 7); the median is the 50th."},
     {"Stutter",
      "A frame longer than both twice the median of the second around it, and that median plus 8 ms. Time lost is what "
      "it took beyond the median. Stutters less than half a second apart are one hitch."},
@@ -52,7 +49,8 @@ std::string_view advice_on(DoubtRule rule) {
     case DoubtRule::store_failed:
       return "Make room on the disk, check the store, and record it again.";
     case DoubtRule::frames_lost:
-      return "The figures leave the lost frames out: close what keeps the disk or the processor busy, and record again.";
+      return "The figures leave the lost frames out: close what keeps the disk or the processor busy, and record "
+             "again.";
     case DoubtRule::loading:
       return "Leave loading screens out of the figures, or record a stretch without one.";
     case DoubtRule::capped:

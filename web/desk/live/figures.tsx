@@ -1,8 +1,9 @@
+import { Term, definitionOf } from "../parts/term.tsx";
 import { clockWords } from "./recording_words.ts";
 import { numberIn, type Game } from "./live_provider.tsx";
 
-function Figure({ name, value, unit }: { name: string; value: number | null; unit: string }) {
-  return <div className="figure"><span>{name}</span><b>{value === null ? "–" : value.toFixed(0)} <small>{unit}</small></b></div>;
+function Figure({ name, id, value, unit }: { name: string; id: string; value: number | null; unit: string }) {
+  return <div className="figure"><Term name={name} of={definitionOf(id)} /><b>{value === null ? "–" : value.toFixed(0)} <small>{unit}</small></b></div>;
 }
 
 /** "of the recording so far, 0:12"; "over 2:15, since 20:14, when the overlay was started or cleared" */
@@ -21,10 +22,10 @@ export function Figures({ game }: { game: Game }) {
   const limit = game.figures["frame.limit"];
   return (
     <>
-      <Figure name="average" value={numberIn(game.figures["frame.average"])} unit="FPS" />
-      <Figure name="1% low" value={numberIn(game.figures["frame.low@1%"])} unit="FPS" />
-      <Figure name="0.1% low" value={numberIn(game.figures["frame.low@0.1%"])} unit="FPS" />
-      {typeof limit === "string" && <div className="figure"><span>limited by</span><b>{limit}</b></div>}
+      <Figure name="average" id="frame.average" value={numberIn(game.figures["frame.average"])} unit="FPS" />
+      <Figure name="1% low" id="frame.low@1%" value={numberIn(game.figures["frame.low@1%"])} unit="FPS" />
+      <Figure name="0.1% low" id="frame.low@0.1%" value={numberIn(game.figures["frame.low@0.1%"])} unit="FPS" />
+      {typeof limit === "string" && <div className="figure"><Term name="limited by" of="Limited by" /><b>{limit}</b></div>}
       <p className="quiet">
         {game.api} {game.picture}, {spanWords(game)}
         {typeof limit === "object" && <>. What limits it isn’t known: {limit.missing}</>}

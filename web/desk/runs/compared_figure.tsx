@@ -1,4 +1,5 @@
 import { Button } from "react-aria-components";
+import { Term, definitionOf } from "../parts/term.tsx";
 import type { ComparisonView } from "../wire/types.ts";
 import { Figure } from "./figure.tsx";
 
@@ -29,7 +30,7 @@ export function ComparedFigure({ figure, words, onRun }: Props) {
   const digits = figure.unit === "FPS" ? 1 : 2;
   return (
     <table className="lab compared">
-      <caption>{figure.title}{figure.unit && `, ${figure.unit}`}</caption>
+      <caption><Term name={`${figure.title}${figure.unit && `, ${figure.unit}`}`} of={definitionOf(figure.id)} /></caption>
       <thead><tr>{["Group", "Runs", "Mean and its interval", "Mean ± spread", "Difference", "Interval", "Verdict"].map((one) => <th key={one} scope="col">{one}</th>)}</tr></thead>
       <tbody>
         {figure.groups.map((group, i) => (

@@ -2,11 +2,12 @@ import { useCallback, useMemo, useState } from "react";
 import { Button, Disclosure, DisclosurePanel, Heading } from "react-aria-components";
 import { Choice } from "../parts/choice.tsx";
 import { Problem } from "../parts/problem.tsx";
+import { Term } from "../parts/term.tsx";
 import { useAddress } from "../parts/use_address.ts";
 import { useAsked } from "../parts/use_asked.ts";
 import type { RunDetails, RunView } from "../wire/types.ts";
 import { Notes } from "./notes.tsx";
-import { Quoted, Term } from "./quoted.tsx";
+import { Quoted } from "./quoted.tsx";
 import { RunPlot, type Span } from "./run_plot.tsx";
 import { look, useSave } from "./save.ts";
 import { useChanges } from "./use_runs.ts";
@@ -52,7 +53,7 @@ export function OneRun({ run }: { run: number }) {
           <Button isDisabled={isBusy} onPress={() => void save({ as: "picture", kind: "time", groups, look: look() })}>Picture</Button>
           <Button isDisabled={isBusy} onPress={() => void save({ as: "frames", groups })}>Frames (CSV)</Button>
           <Button isDisabled={isBusy} onPress={() => void save({ as: "runs", groups })}>Run file</Button>
-          <Button onPress={() => { void changes.remove([run]); back(); }}>Remove</Button>
+          <Button onPress={() => void changes.remove([run])}>Remove</Button>
         </span>
       </header>
       <Problem error={error ?? changes.error ?? unsaved} />

@@ -1,20 +1,6 @@
-import { TooltipTrigger, Tooltip, Button } from "react-aria-components";
-import { useAsked } from "../parts/use_asked.ts";
-import type { Definitions, RunDetails, RunInsight } from "../wire/types.ts";
+import { Term } from "../parts/term.tsx";
+import type { RunDetails, RunInsight } from "../wire/types.ts";
 import { Figure } from "./figure.tsx";
-
-/** What a figure means, under its name. */
-export function Term({ name, of }: { name: string; of: string }) {
-  const { answer } = useAsked<Definitions>("/api/definitions", {});
-  const words = answer?.definitions.find((one) => one.term === of)?.words;
-  if (!words) return <span>{name}</span>;
-  return (
-    <TooltipTrigger delay={300}>
-      <Button className="term" aria-label={`${name}: what it means`}>{name}</Button>
-      <Tooltip className="tip">{words}</Tooltip>
-    </TooltipTrigger>
-  );
-}
 
 interface Props {
   insight: RunInsight;

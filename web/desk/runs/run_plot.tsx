@@ -7,6 +7,9 @@ import { useAsked } from "../parts/use_asked.ts";
 import type { RunLines } from "../wire/types.ts";
 import { lengthWords } from "./words.ts";
 
+/** Round steps of time, in seconds. */
+const steps = [0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 15, 30, 60, 120, 300, 600, 900, 1800, 3600, 7200, 14400, 43200];
+
 export interface Span {
   from: number;
   to: number;
@@ -47,7 +50,7 @@ function useLines(line: { x: number[]; y: number[] } | undefined, about: { title
       width: element.clientWidth, height, pxAlign: 0,
       cursor: { drag: { x: true, y: false, setScale: false }, sync: { key: "run" } },
       scales: { x: { time: false, range: () => [span?.from ?? 0, span?.to ?? length] }, y: { range: (_, _least, most) => [0, most > 0 ? most * 1.08 : 1] } },
-      axes: [{ ...axis, size: 30, values: (_, ticks) => ticks.map(lengthWords) }, { ...axis, size: 62, values: (_, ticks) => ticks.map(String) }],
+      axes: [{ ...axis, size: 30, incrs: steps, values: (_, ticks) => ticks.map((tick) => ((ticks[1] ?? 1) - (ticks[0] ?? 0) < 1 ? `${tick.toFixed(2)} s` : lengthWords(tick))) }, { ...axis, size: 62, values: (_, ticks) => ticks.map(String) }],
       series: [
         { label: "at", value: (_, at: number | null) => (at === null ? "–" : `${at.toFixed(2)} s`) },
         { label: title, stroke: colorOf(color), width: 1.2, points: { show: false }, value: (_, value: number | null) => (value === null ? "–" : `${value.toFixed(2)} ${unit}`) },

@@ -1,4 +1,5 @@
 import { useEffect, useRef, useState, type KeyboardEvent } from "react";
+import { Term } from "../parts/term.tsx";
 import type { RunLine } from "../wire/types.ts";
 import { RunRow } from "./run_row.tsx";
 import { block, useFilter, type useRuns } from "./use_runs.ts";
@@ -16,6 +17,7 @@ const columns = [
   ["", ""], ["Run", "number"], ["Game", "game"], ["When", "started"], ["Length", "length"], ["Average", "average"], ["1% low", ""], ["Lost, s", ""], ["Doubts", ""],
   ["Settings, tags, note", ""],
 ] as const;
+const meaning: Record<string, string> = { "1% low": "1% low, 0.1% low", "Lost, s": "Stutter" };
 const heightOf = () => (matchMedia("(pointer: coarse)").matches ? 44 : 34);
 
 /** All runs that pass the filter: only those that are seen are in the page. */
@@ -73,7 +75,7 @@ export function RunTable({ runs: { list, figures }, picked, onPick, onOpen, onRe
       <div className="run-row head" role="row" aria-rowindex={1}>
         {columns.map(([name, key]) => (
           <span key={name} role="columnheader" aria-sort={key === order && key !== "" ? (isRising ? "ascending" : "descending") : undefined}>
-            {key === "" ? name || <span className="only-read">Choose</span>
+            {key === "" ? (name ? <Term name={name} of={meaning[name] ?? ""} /> : <span className="only-read">Choose</span>)
               : <button type="button" className="sort" onClick={() => { sortBy(key); }}>{name}{key === order && (isRising ? " ↑" : " ↓")}</button>}
           </span>
         ))}

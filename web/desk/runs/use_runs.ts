@@ -4,7 +4,7 @@ import { DeskError, tell } from "../parts/ask.ts";
 import { useAddress } from "../parts/use_address.ts";
 import { useAsked } from "../parts/use_asked.ts";
 import type { RunFigures, RunList } from "../wire/types.ts";
-import { runList } from "./run_numbers.ts";
+import { runList, runsIn } from "./run_numbers.ts";
 
 export interface Filter {
   text: string;
@@ -45,7 +45,8 @@ export type RunChange = {
 /** Changes to runs; what was removed can be brought back. */
 export function useChanges() {
   const [error, setError] = useState<DeskError | null>(null);
-  const [removed, setRemoved] = useState<readonly number[]>([]);
+  const { parameters, go } = useAddress();
+  const removed = runsIn(parameters.get("removed"));
   const attempt = useCallback(async (path: string, body: object) => {
     try {
       await tell(path, body);
@@ -58,11 +59,11 @@ export function useChanges() {
   }, []);
   const change = useCallback((runs: readonly number[], what: RunChange) => attempt("/api/runs/change", { runs, ...what }), [attempt]);
   const remove = useCallback(async (runs: readonly number[]) => {
-    if (await attempt("/api/runs/remove", { runs })) setRemoved(runs);
-  }, [attempt]);
+    if (await attempt("/api/runs/remove", { runs })) go({ set: { removed: runList(runs), run: null, span: null }, replace: true });
+  }, [attempt, go]);
   const restore = useCallback(async (runs: readonly number[]) => {
-    if (await attempt("/api/runs/restore", { runs })) setRemoved([]);
-  }, [attempt]);
+    if (await attempt("/api/runs/restore", { runs })) go({ set: { removed: null }, replace: true });
+  }, [attempt, go]);
   return { error, removed, change, remove, restore };
 }
 export type Changes = ReturnType<typeof useChanges>;
