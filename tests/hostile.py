@@ -1,5 +1,6 @@
 #!/usr/bin/env python3
-"""Makes stores, run files, frame logs and clips as a stranger might hand them on, and runs every command that reads them.
+"""Makes stores, run files, frame logs and clips as a stranger might hand them on, runs every command that reads
+them, and drops them on a desk.
 
 usage: hostile.py IDLEMETER [FOLDER]
 
@@ -7,6 +8,7 @@ Each command has to end by itself, without a signal, with status 0, 1 or 2, in u
 file is to blame. Prints a line for each file. FOLDER keeps the files; else they are removed.
 """
 import gzip
+import http.client
 import json
 import lzma
 import os
@@ -17,6 +19,9 @@ import subprocess
 import sys
 import tempfile
 import time
+import urllib.error
+import urllib.parse
+import urllib.request
 
 LIMIT_KIB = 1024 * 1024  # of memory
 PATIENCE = 60  # s: the machine may be busy; usually it is under five
@@ -145,6 +150,42 @@ def try_one(command, words):
     return os.waitstatus_to_exitcode(status), usage.ru_maxrss, time.monotonic() - began, said
 
 
+def drop_all(command, files):
+    """Drops files on a desk, as its page does; returns what is wrong."""
+    os.environ["XDG_RUNTIME_DIR"] = str(pathlib.Path("run").absolute())
+    pathlib.Path("run").mkdir(mode=0o700)
+    desk = subprocess.Popen([command, "desk", "--no-browser", "--rig", "--store", "desk.db"], stdout=subprocess.PIPE, text=True)
+    address = urllib.parse.urlparse(desk.stdout.readline().strip())
+    origin = f"http://{address.netloc}"
+    opener = urllib.request.build_opener(urllib.request.HTTPCookieProcessor())
+    opener.open(address.geturl(), timeout=PATIENCE).read()
+
+    def ask(path, body=None):
+        question = urllib.request.Request(origin + path, body, {"Origin": origin, "Content-Type": "application/octet-stream"})
+        try:
+            return opener.open(question, timeout=PATIENCE).read()
+        except urllib.error.HTTPError as error:
+            return error.read()
+
+    wrong = []
+    for file in files:
+        for sure in ("", "yes"):
+            try:
+                said = ask(f"/api/runs/add?name={urllib.parse.quote(file.name)}&sure={sure}", file.read_bytes())
+                answer = {} if said.startswith(b"That is too large") else json.loads(said)
+                if "error" in answer and file.name not in json.dumps(answer) and "run " not in json.dumps(answer):
+                    wrong.append(f"{file.name}: the desk doesn't name it: {answer}")
+            except (OSError, ValueError, http.client.HTTPException) as error:
+                wrong.append(f"{file.name}: the desk: {error!r}")
+    if not json.loads(ask("/api/runs?from=0&count=1"))["all"]:
+        wrong.append("the good ones among them aren't in the desk's store")
+    desk.terminate()
+    _, status, usage = os.wait4(desk.pid, 0)
+    if status or usage.ru_maxrss > LIMIT_KIB:
+        wrong.append(f"the desk ended with {status}, {usage.ru_maxrss // 1024} MiB")
+    return wrong
+
+
 def make(command):
     subprocess.run([command, "demo", "--brief", "--folder", "demo"], check=True, stdout=subprocess.DEVNULL)
     shutil.copy("demo/runs.db", "good.db")
@@ -185,6 +226,9 @@ def main():
             if problems or seconds > 5:
                 print(f"{file.name}: {words.format(file)}: {', '.join(problems) or 'slow'} ({seconds:.1f} s, {kib // 1024} MiB)")
             wrong += bool(problems)
+    dropped = drop_all(command, sorted(path for path in pathlib.Path(".").iterdir() if path.is_file() and path.suffix in COMMANDS and path.suffix != ".mp4"))
+    print("\n".join(dropped))
+    wrong += len(dropped)
     if not keep:
         os.chdir("/")
         shutil.rmtree(folder)

@@ -11,6 +11,7 @@
 #include <condition_variable>
 #include <list>
 #include <mutex>
+#include <thread>
 #include <utility>
 
 #include "idlemeter/base/error.hpp"
@@ -111,6 +112,22 @@ Server::Handler counting(std::atomic<int>& made, std::size_t bytes, int last = 1
     };
     return answer;
   };
+}
+
+TEST(HttpServer, GivesTimeToTakeAnAnswerThatTookLongToMake) {
+  constexpr std::size_t kBytes = std::size_t{8} << 20;
+  static constexpr auto kLongerThanToAsk = std::chrono::milliseconds(5'200);
+  Server server({});
+  server.add_route(Method::get, "/slow", [](const Request&) {
+    std::this_thread::sleep_for(kLongerThanToAsk);
+    return Answer{kOk, std::string(kBytes, 'a')};
+  });
+  server.start();
+  httplib::Client client("127.0.0.1", server.port());
+  client.set_read_timeout(std::chrono::seconds(60));
+  const auto answer = client.Get("/slow");
+  ASSERT_TRUE(answer);
+  EXPECT_EQ(answer->body.size(), kBytes);
 }
 
 TEST(HttpServer, StreamsEventsToTheEnd) {

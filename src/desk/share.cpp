@@ -33,7 +33,7 @@ namespace {
 
 constexpr std::size_t kMostRuns = 1'000;
 
-FigureSet figures_in(const http::Request&) { return FigureSet({kUsualFigures.begin(), kUsualFigures.end()}); }
+FigureSet usual_figures() { return FigureSet({kUsualFigures.begin(), kUsualFigures.end()}); }
 
 GroupChoice choice_in(const http::Request& request) {
   GroupChoice choice{.lists = split(text_in(request, "groups"), ';'), .base = request.parameter("base").value_or("")};
@@ -114,7 +114,7 @@ struct Compared {
 };
 
 Compared compare_in(const Store& store, const http::Request& request) {
-  const FigureSet figures = figures_in(request);
+  const FigureSet figures = usual_figures();
   Compared all{choose_groups(store, choice_in(request), figures), {}};
   all.comparison = compare(all.chosen.groups, figures, all.chosen.how);
   return all;
@@ -154,7 +154,7 @@ http::Answer shared(const Runs& runs, const http::Request& request) {
   const Store store = runs.open();
   const std::string as = text_in(request, "as");
   if (as == "report") {
-    const FigureSet figures = figures_in(request);
+    const FigureSet figures = usual_figures();
     const ChosenGroups chosen = choose_groups(store, choice_in(request), figures, InsightOptions{}.hitches);
     return file_answer(report_page(store, chosen.groups, figures, {.comparison = chosen.how}),
                        "text/html; charset=utf-8", file_name(request, "report-", ".html"));

@@ -60,6 +60,7 @@ void ignore_ranges(httplib::Request& request) {
 /// The connection that a thread serves, while it does.
 struct Served {
   socket_t socket;
+  Moment since = monotonic_now();            ///< its client's time counts from then: to ask, then to take the answer
   std::optional<Moment> streams_until = {};  ///< of a stream of events: when its client has to have taken the last one
 };
 thread_local Served* served = nullptr;
@@ -84,9 +85,9 @@ class Sockets final : public httplib::Server {
   bool process_and_close_socket(socket_t socket) override {
     Served here{socket};
     served = &here;
-    const auto until = [&here, began = monotonic_now(), queue = queue_.load()] {
+    const auto until = [&here, queue = queue_.load()] {
       const Nanoseconds patience = queue->patience();
-      return here.streams_until && patience > Nanoseconds{} ? *here.streams_until : began + patience;
+      return here.streams_until && patience > Nanoseconds{} ? *here.streams_until : here.since + patience;
     };
     bool closed = false, done = false;
     {
@@ -120,6 +121,8 @@ class OneRequest final : public Request {
   const std::string& body_;
 };
 
+Answer too_large() { return {kTooLarge, "That is too large.\n"}; }
+
 bool has_gone(socket_t socket) {
   pollfd one{socket, POLLRDHUP, 0};
   return ::poll(&one, 1, 0) > 0 && (one.revents & (POLLRDHUP | POLLHUP | POLLERR)) != 0;
@@ -152,6 +155,7 @@ struct Server::State {
       return refusal ? httplib::Server::HandlerResponse::Handled : httplib::Server::HandlerResponse::Unhandled;
     });
     sockets.set_error_handler([this](const auto& request, auto& response) {
+      if (response.body.empty() && response.status == kTooLarge) return put(too_large(), response);
       if (!response.body.empty() || response.status != kNotFound || !otherwise) return;
       const std::string none;
       put(otherwise(OneRequest(request, none)), response);
@@ -173,6 +177,12 @@ struct Server::State {
                   fmt::format("{}:{}", options.address, options.port), "choose another address or port",
                   Error::Hint::another_port);
     sockets.let_many_come();
+  }
+
+  /// However long the answer takes to make, its client has the usual time to take it.
+  void answer(const Handler& handler, const OneRequest& request, httplib::Response& response) {
+    put(handler(request), response);
+    served->since = monotonic_now();
   }
 
   void put(const Answer& answer, httplib::Response& response) {
@@ -223,7 +233,7 @@ void Server::add_route(Method method, const std::string& path, const Handler& ha
   State& state = *state_;
   if (method == Method::get) {
     state.sockets.Get(pattern_of(path), [&state, handler](const auto& request, auto& response) {
-      state.put(handler(OneRequest(request, request.body)), response);
+      state.answer(handler, OneRequest(request, request.body), response);
     });
     return;
   }
@@ -236,8 +246,8 @@ void Server::add_route(Method method, const std::string& path, const Handler& ha
       if (!is_too_large) body.append(data, size);
       return !is_too_large;
     });
-    if (is_too_large) return state.put({kTooLarge, "That is too large.\n"}, response);
-    if (is_whole) state.put(handler(OneRequest(request, body)), response);
+    if (is_too_large) return state.put(too_large(), response);
+    if (is_whole) state.answer(handler, OneRequest(request, body), response);
   });
 }
 

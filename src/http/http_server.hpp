@@ -51,8 +51,8 @@ struct ServerOptions {
   std::filesystem::path certificate = {}, key = {};  ///< PEM; both for TLS 1.2 and later, or neither
 };
 
-/// Each client gets one request to a connection and five seconds for it, half a second when others wait, and a tenth
-/// when very many do; a stream of events has half a minute for each.
+/// Each client gets one request to a connection and five seconds to ask, and as long to take the answer; half a second
+/// when others wait, and a tenth when very many do. A stream of events has half a minute for each.
 class Server {
  public:
   using Handler = std::function<Answer(const Request&)>;

@@ -14,7 +14,7 @@ const { chromium } = await import(pathToFileURL(join(WEB_MODULES, "playwright-co
 const Ajv = createRequire(join(WEB_MODULES, "x.js"))("ajv").default;
 const axe = readFileSync(join(WEB_MODULES, "axe-core/axe.min.js"), "utf8");
 const schema = JSON.parse(readFileSync(WIRE, "utf8"));
-const validate = new Ajv({ allowUnionTypes: true, strictRequired: false }).compile(schema);
+export const validate = new Ajv({ allowUnionTypes: true, strictRequired: false }).compile(schema);
 
 export const folder = mkdtempSync(join(tmpdir(), "idlemeter-desk-"));
 export const env = { ...process.env, HOME: folder, XDG_RUNTIME_DIR: join(folder, "run"), XDG_CONFIG_HOME: "", XDG_STATE_HOME: "", XDG_DATA_HOME: "", PULSE_SERVER: "unix:/nowhere" };

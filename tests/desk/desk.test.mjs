@@ -5,7 +5,7 @@ import { execFileSync } from "node:child_process";
 import { existsSync, readFileSync, writeFileSync } from "node:fs";
 import { join } from "node:path";
 import { afterEach, test } from "node:test";
-import { browser, endGames, env, faces, faults, idlemeter, open, start, until } from "./browser.mjs";
+import { browser, endGames, env, faces, faults, idlemeter, open, start, until, validate } from "./browser.mjs";
 
 const saved = (page) => page.getByRole("status").filter({ hasText: /^Saved$/ }).waitFor();
 const overlay = (page) => page.getByRole("button", { name: "The whole overlay" });

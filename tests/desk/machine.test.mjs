@@ -102,6 +102,9 @@ test("finds any action by typing, with its command", async () => {
 test("has no fault that axe-core knows in runs and machine, bright or dark, also narrow", async () => {
   for (const [colorScheme, viewport] of [["light", { width: 640, height: 480 }], ["dark", { width: 1280, height: 800 }]]) {
     await open({ colorScheme, viewport, hasTouch: true }, async (page, own) => {
+      await page.goto(`${own}/runs`);
+      await page.locator(".run-rows").getByRole("row").first().tap();
+      await page.getByRole("heading", { name: /^Run 1/ }).waitFor();
       for (const [path, seen] of [["/runs?pick=1", ".tray"], ["/runs?run=1", ".run-line canvas"], ["/runs?groups=1", ".groups"], ["/machine", ".settings"]]) {
         await page.goto(own + path);
         await page.locator(seen).first().waitFor();

@@ -10,7 +10,19 @@ const from = dirname(fileURLToPath(import.meta.url));
 const to = join(process.argv[2], "desk_assets");
 const types = { css: "text/css; charset=utf-8", html: "text/html; charset=utf-8", js: "text/javascript; charset=utf-8", svg: "image/svg+xml" };
 
+/** The page is in English: so are the words that React Aria has for screen readers, of which it brings 34 languages. */
+const englishOnly = {
+  name: "english only",
+  setup({ onLoad }) {
+    onLoad({ filter: /[/\\]intl[/\\].*[/\\][a-z]{2}-[A-Z]{2}\.m?js$/ }, ({ path }) => {
+      if (path.includes("en-US")) return undefined;
+      const ending = path.split(".").pop();
+      return { contents: `export { default } from "./en-US.${ending}";`, resolveDir: dirname(path) };
+    });
+  },
+};
 const options = {
+  plugins: [englishOnly],
   bundle: true, minify: true, format: "esm", target: "es2022", jsx: "automatic", outdir: "/", write: false, legalComments: "none", metafile: true,
   define: { "process.env.NODE_ENV": '"production"' }, logLevel: "warning",
 };

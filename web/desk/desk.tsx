@@ -7,14 +7,15 @@ import { FirstMinute } from "./first_minute.tsx";
 import { LiveProvider } from "./live/live_provider.tsx";
 import { Rail, places, type Place } from "./parts/rail.tsx";
 
-const Finder = lazy(() => import("./find/finder.tsx"));
+const later = () => import("./later.ts");
+const Finder = lazy(async () => ({ default: (await later()).Finder }));
 
 /** The usual first view is in the page's first file; the others are loaded when they are opened. */
 const views: Record<Place, ComponentType> = {
-  "/live": lazy(() => import("./live/live_place.tsx")),
+  "/live": lazy(async () => ({ default: (await later()).LivePlace })),
   "/face": FacePlace,
-  "/runs": lazy(() => import("./runs/runs_place.tsx")),
-  "/machine": lazy(() => import("./machine/machine_place.tsx")),
+  "/runs": lazy(async () => ({ default: (await later()).RunsPlace })),
+  "/machine": lazy(async () => ({ default: (await later()).MachinePlace })),
 };
 
 const isPlace = (text: string): text is Place => places.some((place) => place.path === text);

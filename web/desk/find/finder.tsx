@@ -3,7 +3,7 @@ import { Autocomplete, Dialog, Input, Label, Menu, MenuItem, Modal, ModalOverlay
 import { useActions } from "./actions.ts";
 
 /** Any action by typing. */
-export default function Finder({ onClose }: { onClose: () => void }) {
+export function Finder({ onClose }: { onClose: () => void }) {
   const [asked, setAsked] = useState("");
   const actions = useActions(asked);
   const act = (id: unknown) => {

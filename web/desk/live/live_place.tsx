@@ -57,7 +57,7 @@ function OneGame({ game }: { game: Game }) {
   );
 }
 
-export default function LivePlace() {
+export function LivePlace() {
   const { games, game: looked } = useLive();
   const { go } = useAddress();
   if (!looked) return <NoGame />;

@@ -1,7 +1,7 @@
 import { Measured } from "./measured.tsx";
 import { SettingsList } from "./settings_list.tsx";
 
-export default function MachinePlace() {
+export function MachinePlace() {
   return (
     <div className="machine-place">
       <Measured />

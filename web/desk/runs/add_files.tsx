@@ -14,6 +14,8 @@ function addedWords(name: string, { runs, already, continued }: AddedRuns): stri
   return `${name}: ${parts.length > 0 ? parts.join(", ") : "it has no runs"}`;
 }
 
+const most = 80 * 1024 * 1024;  // bytes, as docs/limits.md says
+
 const columns = [["frame-time", "frame_time", "Frame times"], ["time", "time", "Presented at"], ["gpu-work", "gpu_work", "GPU work"], ["split", "split", "Runs told apart by"]] as const;
 
 interface GuessProps {
@@ -49,6 +51,10 @@ export function AddFiles() {
   const [error, setError] = useState<DeskError | null>(null), [done, setDone] = useState<string[]>([]);
   const [open, setOpen] = useState<{ file: File; guess: LogGuess } | null>(null), [isBusy, setBusy] = useState(false);
   const add = async (file: File, format: Record<string, string>) => {
+    if (file.size > most) {
+      setError(new DeskError("invalid", `${file.name} is larger than a page may send.`, `Add it in a terminal: idlemeter runs add ${file.name}`));
+      return;
+    }
     setBusy(true);
     try {
       const answer = await send<AddedRuns>("/api/runs/add", { ...format, name: file.name }, file);

@@ -50,7 +50,7 @@ function RunsList() {
   );
 }
 
-export default function RunsPlace() {
+export function RunsPlace() {
   const { parameters } = useAddress();
   const run = runsIn(parameters.get("run"))[0], groups = groupsIn(parameters.get("groups"));
   if (run !== undefined) return <OneRun key={run} run={run} />;
