@@ -60,6 +60,15 @@ test("shows a lab book of 3,000 runs, of which only what is seen is in the page"
     await page.getByRole("heading", { name: /^Run 3000/ }).waitFor();
     await page.goBack();
     await row(page, many).waitFor();
+    // Tags and note where they stand.
+    await row(page, many).focus();
+    await page.keyboard.press("F2");
+    await page.getByRole("textbox", { name: "Tags of run 3000" }).fill("rain, dawn");
+    await page.getByRole("textbox", { name: "Note of run 3000" }).fill("a seal on the road");
+    await page.keyboard.press("Enter");
+    await row(page, many).getByText("a seal on the road").waitFor();
+    await page.locator("[data-place=\"0\"]:focus").waitFor();
+    assert.match(runs("--tag", "dawn"), /3000 .*a seal on the road/);
     await page.getByRole("searchbox", { name: "Find a run" }).fill("kelp");
     await page.getByText("1000 of 3000 runs").waitFor();
     await row(page, 2999).getByRole("button", { name: "Only runs with Preset Ultra" }).click();

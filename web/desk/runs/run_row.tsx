@@ -10,10 +10,11 @@ interface Props {
   isActive: boolean;
   onPick: () => void;
   onFilter: (set: Record<string, string>) => void;
+  onEdit: () => void;
 }
 
 /** The cells of a run in the list. */
-export function RunRow({ run, figures, isPicked, isActive, onPick, onFilter }: Props) {
+export function RunRow({ run, figures, isPicked, isActive, onPick, onFilter, onEdit }: Props) {
   const valueOf = (id: string) => figures?.figures.find((one) => one.id === id);
   const doubts = figures?.doubts ?? [], low = valueOf("frame.low@1%"), lost = valueOf("stutter.lost");
   const filterButton = (word: string, set: Record<string, string>) => (
@@ -39,6 +40,7 @@ export function RunRow({ run, figures, isPicked, isActive, onPick, onFilter }: P
         {run.tags.map((tag) => filterButton(tag, { tag }))}
         <span className="quiet">{run.note}</span>
       </span>
+      <span role="gridcell"><button type="button" className="word edit" tabIndex={isActive ? 0 : -1} aria-label={`Edit tags and note of run ${run.run}`} onClick={onEdit}>…</button></span>
     </>
   );
 }

@@ -1,8 +1,9 @@
 import { useEffect, useRef, useState, type KeyboardEvent } from "react";
 import { Term } from "../parts/term.tsx";
 import type { RunLine } from "../wire/types.ts";
+import { RowEditor } from "./row_editor.tsx";
 import { RunRow } from "./run_row.tsx";
-import { block, useFilter, type useRuns } from "./use_runs.ts";
+import { block, useFilter, type RunChange, type useRuns } from "./use_runs.ts";
 
 interface Props {
   runs: ReturnType<typeof useRuns>;
@@ -10,21 +11,23 @@ interface Props {
   onPick: (picked: number[]) => void;
   onOpen: (run: number) => void;
   onRemove: (run: number) => void;
+  onChange: (run: number, what: RunChange) => void;
   onFirst: (first: number) => void;
 }
 
 const columns = [
   ["", ""], ["Run", "number"], ["Game", "game"], ["When", "started"], ["Length", "length"], ["Average", "average"], ["1% low", ""], ["Lost, s", ""], ["Doubts", ""],
-  ["Settings, tags, note", ""],
+  ["Settings, tags, note", ""], ["Edit", ""],
 ] as const;
+const unseen = ["", "Edit"];  // headings for screen readers alone
 const meaning: Record<string, string> = { "1% low": "1% low, 0.1% low", "Lost, s": "Stutter" };
 const heightOf = () => (matchMedia("(pointer: coarse)").matches ? 44 : 34);
 
 /** All runs that pass the filter: only those that are seen are in the page. */
-export function RunTable({ runs: { list, figures }, picked, onPick, onOpen, onRemove, onFirst }: Props) {
+export function RunTable({ runs: { list, figures }, picked, onPick, onOpen, onRemove, onChange, onFirst }: Props) {
   const { filter, order, isRising, go } = useFilter();
   const body = useRef<HTMLDivElement>(null), wantsFocus = useRef(false);
-  const [top, setTop] = useState(0), [room, setRoom] = useState(600), [active, setActive] = useState(0);
+  const [top, setTop] = useState(0), [room, setRoom] = useState(600), [active, setActive] = useState(0), [edited, setEdited] = useState<number | null>(null);
   const height = heightOf(), total = list?.total ?? 0, from = list?.from ?? 0;
   const first = Math.max(0, Math.floor(top / height) - 4), count = Math.ceil(room / height) + 8;
   const firstBlock = Math.floor(first / block) * block;
@@ -64,6 +67,7 @@ export function RunTable({ runs: { list, figures }, picked, onPick, onOpen, onRe
     else if (event.key === " ") toggle(run.run);
     else if (event.key === "Enter") onOpen(run.run);
     else if (event.key === "Delete") onRemove(run.run);
+    else if (event.key === "F2") setEdited(run.run);
     else return;
     event.preventDefault();
   };
@@ -75,7 +79,7 @@ export function RunTable({ runs: { list, figures }, picked, onPick, onOpen, onRe
       <div className="run-row head" role="row" aria-rowindex={1}>
         {columns.map(([name, key]) => (
           <span key={name} role="columnheader" aria-sort={key === order && key !== "" ? (isRising ? "ascending" : "descending") : undefined}>
-            {key === "" ? (name ? <Term name={name} of={meaning[name] ?? ""} /> : <span className="only-read">Choose</span>)
+            {key === "" ? (unseen.includes(name) ? <span className="only-read">{name || "Choose"}</span> : <Term name={name} of={meaning[name] ?? ""} />)
               : <button type="button" className="sort" onClick={() => { sortBy(key); }}>{name}{key === order && (isRising ? " ↑" : " ↓")}</button>}
           </span>
         ))}
@@ -86,8 +90,10 @@ export function RunTable({ runs: { list, figures }, picked, onPick, onOpen, onRe
             <div key={run.run} role="row" className="run-row" aria-rowindex={place + 2} aria-selected={picked.includes(run.run)} data-place={place} tabIndex={place === active ? 0 : -1}
               style={{ top: place * height, height }} onFocus={() => { setActive(place); }} onKeyDown={(event) => { onKeyDown(event, run); }}
               onClick={(event) => { if (!(event.target as Element).closest("input, button")) onOpen(run.run); }}>
-              <RunRow run={run} figures={figures.get(run.run)} isPicked={picked.includes(run.run)} isActive={place === active} onPick={() => { toggle(run.run); }}
-                onFilter={(set) => { go({ set, replace: true }); }} />
+              {edited === run.run
+                ? <RowEditor run={run} onChange={(what) => { onChange(run.run, what); }} onClose={() => { setEdited(null); wantsFocus.current = true; }} />
+                : <RunRow run={run} figures={figures.get(run.run)} isPicked={picked.includes(run.run)} isActive={place === active} onPick={() => { toggle(run.run); }}
+                onFilter={(set) => { go({ set, replace: true }); }} onEdit={() => { setEdited(run.run); }} />}
             </div>
           ))}
         </div>

@@ -43,7 +43,7 @@ function RunsList() {
       <Undo changes={changes} />
       {runs.list?.all === 0
         ? <NoRuns />
-        : <RunTable runs={runs} picked={picked} onPick={pick} onFirst={onFirst} onOpen={(run) => { go({ set: { run: String(run) } }); }} onRemove={(run) => void changes.remove([run])} />}
+        : <RunTable runs={runs} picked={picked} onPick={pick} onFirst={onFirst} onOpen={(run) => { go({ set: { run: String(run) } }); }} onRemove={(run) => void changes.remove([run])} onChange={(run, what) => void changes.change([run], what)} />}
       {picked.length > 0 && <Tray picked={picked} changes={changes} onPick={pick} />}
       <AddFiles />
     </div>
