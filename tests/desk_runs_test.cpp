@@ -221,5 +221,22 @@ TEST_F(DeskRuns, ChangesSettingsInTheFile) {
   EXPECT_TRUE(post("/api/cue", {{"cue", "supper"}}, 400).contains("error"));
 }
 
+TEST_F(DeskRuns, OpensAlsoWithSettingsThatHaveAMistake) {
+  folder.file("settings.toml", "pace = \"1 fortnight\"\n");
+  Desk other({.settings = folder / "settings.toml",
+              .faces = folder / "faces",
+              .store = folder / "runs.db",
+              .state = folder / "state",
+              .values = std::make_unique<testing::TwoReadings>(),
+              .grounds = {"day"},
+              .draw_ground = [](const std::string&, int width, int height) { return Image(width, height); }});
+  const auto page = client.Get("/face", {{"Cookie", cookie}});
+  EXPECT_EQ(page->get_header_value("Content-Type"), "text/html; charset=utf-8");
+  get("/api/first-view?face=&width=640&height=360", 400);
+  EXPECT_EQ(get("/api/settings").at("findings").size(), 1U);
+  EXPECT_EQ(post("/api/settings", {{"key", "pace"}, {"value", "1 s"}}).at("findings"), Json::array());
+  EXPECT_EQ(get("/api/first-view?face=&width=640&height=360").at("face").at("name"), "mine");
+}
+
 }  // namespace
 }  // namespace idlemeter

@@ -150,7 +150,7 @@ struct Desk::State {
 
   /// So that a browser has it at once.
   void draw_first_picture() {
-    (void)faces.first_view("", kUsualWidth, kUsualHeight);
+    (void)first_overlay("");
     if (!options.grounds.empty()) (void)ground_png(options.grounds.front(), kUsualWidth / 2, kUsualHeight / 2);
   }
 
@@ -193,14 +193,23 @@ struct Desk::State {
     }
   }
 
+  /// Where a face's picture is; null if it can't be drawn. The page says why, for instance settings with a mistake.
+  Json first_overlay(const std::string& face) {
+    try {
+      const Json scene = faces.first_view(face, kUsualWidth, kUsualHeight)["scene"];
+      return scene.is_null() ? Json() : scene["picture"];
+    } catch (const Error&) {
+      return nullptr;
+    }
+  }
+
   /// The overlay on the usual picture, which the page shows until its own is there; empty if another one is asked for.
   std::string first_picture(const Request& request) {
     for (const char* choice : {"size", "ground", "view"}) {
       if (request.parameter(choice)) return "";
     }
-    const Json view = faces.first_view(request.parameter("face").value_or(""), kUsualWidth, kUsualHeight);
-    if (view["scene"].is_null() || options.grounds.empty()) return "";
-    const Json& overlay = view["scene"]["picture"];
+    const Json overlay = first_overlay(request.parameter("face").value_or(""));
+    if (overlay.is_null() || options.grounds.empty()) return "";
     return fmt::format(
         R"(<svg class="first-picture" viewBox="0 0 {0} {1}" aria-hidden="true"><image href="/api/ground?name={2}&amp;width={3}&amp;height={4}" width="{0}" height="{1}"/><image href="/api/face/picture?number={5}" x="{6}" y="{7}"/></svg>)",
         kUsualWidth, kUsualHeight, options.grounds.front(), kUsualWidth / 2, kUsualHeight / 2,
