@@ -38,7 +38,7 @@ TEST(Command, MisuseIsTwoAndFailureIsOneAndBothSayWhy) {
     const char* words;
   } cases[] = {
       {"", 2, "subcommand is required"},
-      {"raedings", 2, "unknown command 'raedings'; did you mean 'readings'?"},
+      {"raedings", 2, "unknown command 'raedings'; did you mean 'readings'"},
       {"readings --fly", 2, "--fly"},
       {"readings --root nowhere", 2, "nowhere"},
       {"readings --rig toaster", 2, "there is no simulated machine 'toaster'; it is one of desktop, laptop"},
@@ -246,6 +246,23 @@ TEST(Command, AFaceBeginsFromAStarter) {
   const Outcome by_name = run(folder, "face draw dashboard --rig --ground night -o by_name.png --size 1280x720");
   EXPECT_EQ(by_name.err, "");
   EXPECT_EQ(load_png(folder / "mine.png").width, 1280);
+}
+
+TEST(Command, ShowsSettingsAndChangesThemWithTheirComments) {
+  const Folder folder;
+  folder.file("mine.toml", "# of Bramble\npace = \"1 s\"  # slow\n");
+  const Step steps[] = {
+      {"settings", 0, {"settings.toml", "pace                (500 ms)", "keys.show           (Ctrl+Alt+O)"}},
+      {"settings set keys.show Ctrl+F9", 0, {"settings.toml: keys.show is Ctrl+F9"}},
+      {"settings", 0, {"keys.show           Ctrl+F9"}},
+      {"settings set pace '2 s' --settings mine.toml", 0, {"mine.toml: pace is 2 s"}},
+      {"settings set cues.start '[\"speech\"]' --settings mine.toml", 0, {"cues.start is [\"speech\"]"}},
+      {"settings unset cues.start --settings mine.toml", 0, {"cues.start has its default"}},
+      {"settings set pase 3", 1, {"there is no setting 'pase'; did you mean 'pace'"}},
+      {"settings set pace 3", 1, {"'pace' must be a time from 100 ms to 60 s"}},
+      {"settings set pace", 2, {"VALUE is required"}}};
+  expect_steps(folder, steps);
+  EXPECT_TRUE(testing::text_of(folder / "mine.toml").starts_with("# of Bramble\npace = \"2 s\"  # slow\n"));
 }
 
 TEST(Command, KeepsFacesAndChoosesThemForGames) {

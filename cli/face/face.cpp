@@ -45,16 +45,7 @@ int list_starters() {
 }
 
 int list_keys(const std::string& only) {
-  Table table({Table::Align::left, Table::Align::left, Table::Align::left});
-  table.add({"key", "default", "meaning"});
-  for (const FileKey& key : face_keys()) {
-    if (!only.empty() && key.table != only) continue;
-    const std::string name = key.table.empty() ? std::string(key.name) : fmt::format("{}.{}", key.table, key.name);
-    std::string meaning = key_meaning(key);
-    std::erase(meaning, '`');
-    table.add({name, std::string(key.usual), meaning});
-  }
-  print("{}", table.text());
+  print("{}", key_list_text(face_keys(), only));
   return 0;
 }
 

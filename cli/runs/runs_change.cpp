@@ -10,6 +10,7 @@
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
 #include "idlemeter/base/scratch_folder.hpp"
+#include "idlemeter/insight/words.hpp"
 #include "idlemeter/runs/repair.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/run_file.hpp"
@@ -87,25 +88,12 @@ int compact(const ChangeOptions& options) {
   return 0;
 }
 
-/// "3 runs added as 4 to 6, 2 already here, run 1 continued; run 6 isn't finished yet: add it again later"
-std::string words_of(const Store::Added& added) {
-  std::string line = count_of(added.runs.size()) + " added";
-  if (!added.runs.empty())
-    line += added.runs.size() == 1 ? fmt::format(" as {}", added.runs.front())
-                                   : fmt::format(" as {} to {}", added.runs.front(), added.runs.back());
-  if (added.already > 0) line += fmt::format(", {} already here", added.already);
-  if (!added.continued.empty()) line += fmt::format(", the rest of {} added", fmt::join(added.continued, ", "));
-  if (!added.unfinished.empty())
-    line += fmt::format("; {} isn't finished: add it again later", fmt::join(added.unfinished, ", "));
-  return line;
-}
-
 int add(const ChangeOptions& options) {
   const auto ids = run_lists(options.runs);
   if (!ids.empty() && options.stores.size() > 1) return misuse("runs add", "--runs names runs of one store; give one");
   Store store(options.store);
   for (const std::string& file : options.stores) {
-    print("{}: {}\n", file, words_of(add_runs(store, file, ids)));
+    print("{}: {}\n", file, added_words(add_runs(store, file, ids)));
     flush_output();
   }
   return 0;
@@ -129,24 +117,14 @@ int copy_runs(const ChangeOptions& options) {
     write_bytes_of(file);
     return 0;
   }
-  print("{}: {}\n", options.copied, words_of(copy_to(options.copied)));
+  print("{}: {}\n", options.copied, added_words(copy_to(options.copied)));
   return 0;
-}
-
-/// What is wrong with the store, also if it can't be opened.
-std::vector<std::string> problems_of(const ChangeOptions& options) {
-  try {
-    return store_of(options).check();
-  } catch (const Error& error) {
-    if (error.code() != Error::Code::damaged) throw;
-    return {error.what()};
-  }
 }
 
 int check(const ChangeOptions& options) {
   if (!options.repaired.empty() && fs::exists(options.repaired))
     throw Error(Error::Code::exists, "already exists", options.repaired, "name a new file with --repair");
-  const auto problems = problems_of(options);
+  const auto problems = problems_of_store(options.store);
   for (const std::string& problem : problems) print("{}\n", problem);
   if (options.repaired.empty()) {
     print("{}\n", problems.empty() ? "all is well" : "--repair NEW copies what can still be read into a new store");

@@ -9,6 +9,7 @@
 #include "idlemeter/insight/figure_set.hpp"
 #include "idlemeter/insight/results_file.hpp"
 #include "idlemeter/insight/run_text.hpp"
+#include "idlemeter/insight/words.hpp"
 #include "idlemeter/runs/frame_log.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/run_csv.hpp"
@@ -59,21 +60,6 @@ struct ImportOptions {
   bool decimal_comma = false, decimal_point = false, dry_run = false;
 };
 
-void print_log(const FrameLog& log, const std::string& name) {
-  print("{}\n", fmt::format("{}: {}", name, fmt::join(log.notes, "; ")));
-  if (log.broken == 0) return;
-  print("! {} of {} lines couldn't be read and {} left out:\n", log.broken, log.lines, log.broken == 1 ? "is" : "are");
-  for (const BrokenLine& one : log.first_broken) print("    line {}: {}\n", one.line, one.why);
-  if (log.broken > log.first_broken.size()) print("    and {} more\n", log.broken - log.first_broken.size());
-}
-
-void print_run(const LoggedFrames& run, const std::string& as) {
-  Nanoseconds length{};
-  for (const FrameRecord& frame : run.frames) length += frame.interval;
-  print("{} frame{} in {:.1f} s{}{}\n", run.frames.size(), run.frames.size() == 1 ? "" : "s", in_seconds(length),
-        run.name.empty() ? "" : fmt::format(" ({})", run.name), as);
-}
-
 FrameLogFormat log_format(const ImportOptions& options) {
   FrameLogFormat format = options.format;
   if (!options.delimiter.empty()) format.delimiter = options.delimiter == "tab" ? '\t' : options.delimiter.front();
@@ -86,16 +72,16 @@ int import_log(const ImportOptions& options) {
   const FrameLogFormat format = log_format(options);
   const std::string name = is_input ? "standard input" : options.file;
   const FrameLog log = is_input ? load_frame_log(0, name, format) : load_frame_log(options.file, format);
-  print_log(log, name);
+  print("{}", frame_log_words(log, name));
   if (options.dry_run) {
-    for (const LoggedFrames& run : log.runs) print_run(run, "; nothing was added");
+    for (const LoggedFrames& run : log.runs) print("{}; nothing was added\n", frame_count_words(run));
     return 0;
   }
   RunDetails details{options.game, options.note, options.notes.tags, {{"Imported from", name}}, options.notes.settings};
   Store store(options.store);
   const Store::Added added = add_frame_log(store, log, details);
   for (std::size_t i = 0; i < log.runs.size(); ++i)
-    print_run(log.runs[i], fmt::format(", added as run {}", added.runs.at(i)));
+    print("{}, added as run {}\n", frame_count_words(log.runs[i]), added.runs.at(i));
   return 0;
 }
 

@@ -14,6 +14,7 @@
 #include "idlemeter/insight/definitions.hpp"
 #include "idlemeter/insight/figure_set.hpp"
 #include "idlemeter/insight/run_insight.hpp"
+#include "idlemeter/insight/words.hpp"
 #include "idlemeter/meter/recording_plan.hpp"
 #include "idlemeter/runs/frame_log.hpp"
 #include "idlemeter/runs/run_file.hpp"
@@ -98,7 +99,11 @@ Json choices_in(const std::vector<RunInfo>& runs) {
 }
 
 Json added_json(const char* kind, const Store::Added& added) {
-  return {{"kind", kind}, {"runs", added.runs}, {"continued", added.continued}, {"already", added.already}};
+  return {{"kind", kind},
+          {"runs", added.runs},
+          {"continued", added.continued},
+          {"already", added.already},
+          {"words", added_words(added)}};
 }
 
 LogColumn column_in(const http::Request& request, const std::string& name) {
@@ -126,9 +131,7 @@ Json column_json(const LogColumn& column) {
 Json log_json(const FrameLog& log) {
   Json runs = Json::array();
   for (const LoggedFrames& run : log.runs) {
-    Nanoseconds length{};
-    for (const FrameRecord& frame : run.frames) length += frame.interval;
-    runs.push_back({{"name", run.name}, {"frames", run.frames.size()}, {"length_s", in_seconds(length)}});
+    runs.push_back({{"name", run.name}, {"frames", run.frames.size()}, {"words", frame_count_words(run)}});
   }
   Json broken = Json::array();
   for (const BrokenLine& one : log.first_broken) broken.push_back({{"line", one.line}, {"why", one.why}});

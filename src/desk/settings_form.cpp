@@ -81,27 +81,22 @@ Json SettingsForm::show() {
 
 Json SettingsForm::set(const Json& question) {
   const std::lock_guard lock(mutex_);
-  SettingsText settings(text(), file_.string());
   const std::string key = text_in(question, "key"), value = text_or_none(question, "value");
-  if (question.contains("value")) settings.set(key, value);
-  if (!question.contains("value")) settings.unset(key);
-  replace_file(file_, settings.toml(), FileKind::toml);
+  change_settings(file_, key, question.contains("value") ? std::optional<std::string_view>(value) : std::nullopt);
   return described();
 }
 
 Json SettingsForm::add_formula(const Json& question) {
   const std::lock_guard lock(mutex_);
-  SettingsText settings(text(), file_.string());
-  settings.add_formula(formula_in(question));
-  replace_file(file_, settings.toml(), FileKind::toml);
+  const ComputedReading reading = formula_in(question);
+  change_settings(file_, [&](SettingsText& settings) { settings.add_formula(reading); });
   return described();
 }
 
 Json SettingsForm::remove_computed(const Json& question) {
   const std::lock_guard lock(mutex_);
-  SettingsText settings(text(), file_.string());
-  settings.remove_computed(text_in(question, "id"));
-  replace_file(file_, settings.toml(), FileKind::toml);
+  const std::string id = text_in(question, "id");
+  change_settings(file_, [&](SettingsText& settings) { settings.remove_computed(id); });
   return described();
 }
 

@@ -4,11 +4,16 @@
 
 #include <algorithm>
 #include <functional>
+#include <sstream>
 #include <vector>
 
 #include "face/format/toml_text.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/base/file.hpp"
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/nearest.hpp"
+#include "idlemeter/base/table.hpp"
+#include "idlemeter/base/text.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/settings/settings.hpp"
 #include "idlemeter/settings/settings_keys.hpp"
@@ -23,22 +28,25 @@ bool is_repeated(const FileKey& key) {
   return key.table == "game" || key.table == "computed" || key.table == "command";
 }
 
-std::string name_of(const FileKey& key) {
-  return key.table.empty() ? std::string(key.name) : fmt::format("{}.{}", key.table, key.name);
-}
-
 /// The key, by its table and name. Throws Error with the nearest if there is none.
 const FileKey& key_called(std::string_view name, const std::string& where) {
   std::vector<std::string> names;
   for (const FileKey& key : settings_keys()) {
     if (is_repeated(key)) continue;
-    names.push_back(name_of(key));
+    names.push_back(full_name(key));
     if (names.back() == name) return key;
   }
   throw Error(Error::Code::invalid,
               fmt::format("there is no setting '{}'{}", name,
                           did_you_mean(name, std::vector<std::string_view>(names.begin(), names.end()))),
               where);
+}
+
+std::string text_in(const std::filesystem::path& file) {
+  if (!std::filesystem::exists(file)) return "";
+  FileBytes read = read_regular_file(file, limits::kTomlBytes);
+  if (!read.problem.empty()) throw Error(Error::Code::unreadable, read.problem, file.string());
+  return std::move(read.bytes);
 }
 
 bool is_in_quotes(KeyType type) {
@@ -71,6 +79,19 @@ SettingsText& SettingsText::operator=(SettingsText&&) noexcept = default;
 SettingsText::~SettingsText() = default;
 
 const std::string& SettingsText::toml() const { return state_->toml.text(); }
+
+std::optional<std::string> SettingsText::value(std::string_view key) const {
+  const FileKey& known = key_called(key, state_->name);
+  TomlPath path;
+  if (!known.table.empty()) path.emplace_back(std::string(known.table));
+  path.emplace_back(std::string(known.name));
+  const toml::node* const node = state_->toml.find(path);
+  if (node == nullptr) return std::nullopt;
+  if (const auto* const text = node->as_string()) return text->get();
+  std::ostringstream out;
+  node->visit([&out](const auto& value) { out << value; });
+  return out.str();
+}
 
 void SettingsText::set(std::string_view key, std::string_view value) {
   const FileKey& known = key_called(key, state_->name);
@@ -114,6 +135,30 @@ void SettingsText::unset(std::string_view key) {
   state_->change([&](TomlText& toml) {
     if (toml.find(path) != nullptr) toml.unset(table, std::string(known.name));
   });
+}
+
+void change_settings(const std::filesystem::path& file, const std::function<void(SettingsText&)>& change) {
+  SettingsText text(text_in(file), file.string());
+  change(text);
+  replace_file(file, text.toml(), FileKind::toml);
+}
+
+void change_settings(const std::filesystem::path& file, std::string_view key, std::optional<std::string_view> value) {
+  change_settings(file, [&](SettingsText& text) { return value ? text.set(key, *value) : text.unset(key); });
+}
+
+std::string settings_table(const std::filesystem::path& file) {
+  const SettingsText text(text_in(file), file.string());
+  Table table({Table::Align::left, Table::Align::left, Table::Align::left});
+  table.add({"key", "value", "meaning"});
+  for (const FileKey& key : settings_keys()) {
+    if (is_repeated(key) || key.table == "feed") continue;
+    const auto value = text.value(full_name(key));
+    std::string_view usual = key.usual.empty() ? "none" : key.usual;
+    if (is_in_quotes(key.type) && usual.starts_with('"')) usual = usual.substr(1, usual.size() - 2);
+    table.add({full_name(key), value ? printable(*value) : fmt::format("({})", usual), plain_meaning(key)});
+  }
+  return table.text();
 }
 
 }  // namespace idlemeter

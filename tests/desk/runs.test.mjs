@@ -161,13 +161,13 @@ test("refuses what isn't runs, with words, and takes tables of frame times", asy
     }
     assert.equal(await page.locator("img[src=x]").count(), 0);
     await choose(file("times.csv", `frame time (ms),GPU work (ms)\n${Array.from({ length: 300 }, (_, i) => `${16 + i % 3},${9 + i % 2}`).join("\n")}\n`));
-    await page.getByText("300 frames in 0:05").waitFor();
+    await page.getByText(/^300 frames in 5\.1 s/).waitFor();
     await page.getByRole("textbox", { name: "The game's name" }).fill("Foreign Waters");
     await page.getByRole("button", { name: "Add it" }).click();
-    await page.getByText("run 3001 added").waitFor();
+    await page.getByText("1 run added as 3001").waitFor();
     await row(page, 3001).getByText("Foreign Waters").waitFor();
     await choose(join(folder, "lab.json"));
-    await page.getByText("3000 here already").waitFor();
+    await page.getByText("3000 already here").waitFor();
   });
 });
 

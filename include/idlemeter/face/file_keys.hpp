@@ -63,6 +63,15 @@ struct FileKey {
 [[nodiscard]] std::string key_table(std::span<const FileKey> keys, std::string_view table,
                                     std::string_view prefix = "");
 
+/// Keys with their default and meaning, a line each below a heading: of one table, or of all if it is empty.
+[[nodiscard]] std::string key_list_text(std::span<const FileKey> keys, std::string_view table = {});
+
+/// "pace", "keys.show": a key as commands name it.
+[[nodiscard]] std::string full_name(const FileKey& key);
+
+/// What it does and its values, without the marks of Markdown.
+[[nodiscard]] std::string plain_meaning(const FileKey& key);
+
 /// The JSON Schema of face files (draft 7), for editors.
 [[nodiscard]] std::string face_schema();
 

@@ -10,6 +10,8 @@
 #include "idlemeter/insight/difference.hpp"
 #include "idlemeter/insight/run_insight.hpp"
 #include "idlemeter/readings/reading.hpp"
+#include "idlemeter/runs/frame_log.hpp"
+#include "idlemeter/runs/store.hpp"
 
 namespace idlemeter {
 
@@ -21,6 +23,16 @@ namespace idlemeter {
 
 /// A run among others: "run 4, Medium, Quality", with its settings.
 [[nodiscard]] std::string run_words(const RunInfo& run);
+
+/// What was added to a store: "3 runs added as 4 to 6, 2 already here, the rest of 1 added; 6 isn't finished: add it
+/// again later"
+[[nodiscard]] std::string added_words(const Store::Added& added);
+
+/// How a frame log was understood, and which of its lines couldn't be read: a line, or several.
+[[nodiscard]] std::string frame_log_words(const FrameLog& log, const std::string& name);
+
+/// A frame log's run: "300 frames in 5.1 s (2)"
+[[nodiscard]] std::string frame_count_words(const LoggedFrames& run);
 
 // Of one run; empty if it doesn't have what they are about.
 

@@ -19,4 +19,8 @@ struct RepairedStore {
 /// everything is, can't be read.
 [[nodiscard]] RepairedStore repair_store(const std::filesystem::path& damaged, const std::filesystem::path& into);
 
+/// What is wrong with a store and with its runs, a sentence each, also if it is too damaged to be opened; none if all
+/// is well. Throws Error if there is no such store, or it can't be read. O(bytes).
+[[nodiscard]] std::vector<std::string> problems_of_store(const std::filesystem::path& file);
+
 }  // namespace idlemeter

@@ -1,7 +1,10 @@
 // Idle Meter: changing the settings file as a text: comments, order and spacing stay.
 #pragma once
 
+#include <filesystem>
+#include <functional>
 #include <memory>
+#include <optional>
 #include <string>
 #include <string_view>
 
@@ -20,6 +23,9 @@ class SettingsText {
   ~SettingsText();
 
   [[nodiscard]] const std::string& toml() const;
+
+  /// A key's value as set() takes it; empty if the text doesn't have it. Throws Error if there is no such key.
+  [[nodiscard]] std::optional<std::string> value(std::string_view key) const;
 
   /// Gives a key its value: "pace" "500 ms", "recording.overlay" "hidden", "cues.start" "[\"speech\"]". Keys are those
   /// of settings_keys(), but for those of games, computed readings and commands. A text is written as it is meant,
@@ -40,5 +46,15 @@ class SettingsText {
   struct State;
   std::unique_ptr<State> state_;
 };
+
+/// Gives a key of a settings file its value, or its default if there is none. The file is made if it doesn't exist.
+/// Throws Error as SettingsText does, or if the file can't be read or written.
+void change_settings(const std::filesystem::path& file, std::string_view key, std::optional<std::string_view> value);
+
+/// The same with any change.
+void change_settings(const std::filesystem::path& file, const std::function<void(SettingsText&)>& change);
+
+/// A settings file's keys with their values, the defaults in brackets, and what they do: a line each.
+[[nodiscard]] std::string settings_table(const std::filesystem::path& file);
 
 }  // namespace idlemeter

@@ -9,6 +9,7 @@
 #include "face/format/make_key.hpp"
 #include "face/format/read_cell.hpp"
 #include "idlemeter/base/limits.hpp"
+#include "idlemeter/base/table.hpp"
 #include "idlemeter/readings/reading.hpp"
 
 namespace idlemeter {
@@ -222,6 +223,25 @@ std::string key_table(std::span<const FileKey> keys, std::string_view table, std
                         usual.empty() ? "" : fmt::format("`{}`", usual));
   }
   return text;
+}
+
+std::string full_name(const FileKey& key) {
+  return key.table.empty() ? std::string(key.name) : fmt::format("{}.{}", key.table, key.name);
+}
+
+std::string plain_meaning(const FileKey& key) {
+  std::string meaning = key_meaning(key);
+  std::erase(meaning, '`');
+  return meaning;
+}
+
+std::string key_list_text(std::span<const FileKey> keys, std::string_view table) {
+  Table list({Table::Align::left, Table::Align::left, Table::Align::left});
+  list.add({"key", "default", "meaning"});
+  for (const FileKey& key : keys) {
+    if (table.empty() || key.table == table) list.add({full_name(key), std::string(key.usual), plain_meaning(key)});
+  }
+  return list.text();
 }
 
 }  // namespace idlemeter

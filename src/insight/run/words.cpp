@@ -53,6 +53,36 @@ std::string run_words(const RunInfo& run) {
   return words;
 }
 
+std::string added_words(const Store::Added& added) {
+  const std::size_t runs = added.runs.size();
+  std::string line = fmt::format("{} run{} added", runs, runs == 1 ? "" : "s");
+  if (runs == 1) line += fmt::format(" as {}", added.runs.front());
+  if (runs > 1) line += fmt::format(" as {} to {}", added.runs.front(), added.runs.back());
+  if (added.already > 0) line += fmt::format(", {} already here", added.already);
+  if (!added.continued.empty()) line += fmt::format(", the rest of {} added", fmt::join(added.continued, ", "));
+  if (!added.unfinished.empty())
+    line += fmt::format("; {} isn't finished: add it again later", fmt::join(added.unfinished, ", "));
+  return line;
+}
+
+std::string frame_log_words(const FrameLog& log, const std::string& name) {
+  std::string text = fmt::format("{}: {}\n", name, fmt::join(log.notes, "; "));
+  if (log.broken == 0) return text;
+  text += fmt::format("! {} of {} lines couldn't be read and {} left out:\n", log.broken, log.lines,
+                      log.broken == 1 ? "is" : "are");
+  for (const BrokenLine& one : log.first_broken) text += fmt::format("    line {}: {}\n", one.line, one.why);
+  if (log.broken > log.first_broken.size())
+    text += fmt::format("    and {} more\n", log.broken - log.first_broken.size());
+  return text;
+}
+
+std::string frame_count_words(const LoggedFrames& run) {
+  Nanoseconds length{};
+  for (const FrameRecord& frame : run.frames) length += frame.interval;
+  return fmt::format("{} frame{} in {:.1f} s{}", run.frames.size(), run.frames.size() == 1 ? "" : "s",
+                     in_seconds(length), run.name.empty() ? "" : fmt::format(" ({})", run.name));
+}
+
 std::string stutter_words(const RunInsight& run) {
   const Stutters& s = run.stutters;
   if (s.frames.empty()) return "none";

@@ -365,4 +365,13 @@ RepairedStore repair_store(const fs::path& damaged, const fs::path& into) {
   }
 }
 
+std::vector<std::string> problems_of_store(const std::filesystem::path& file) {
+  try {
+    return Store(file, Store::Mode::existing).check();
+  } catch (const Error& error) {
+    if (error.code() != Error::Code::damaged) throw;
+    return {error.what()};
+  }
+}
+
 }  // namespace idlemeter

@@ -56,7 +56,7 @@ export function useActions(asked: string): Action[] {
     for (const key of settings?.keys ?? []) {
       if (["game", "computed", "command", "feed"].includes(key.table)) continue;
       const name = key.table === "" ? key.name : `${key.table}.${key.name}`;
-      all.push({ id: `setting ${name}`, name: `Setting ${name.replaceAll("_", " ")}`, words: key.words, key: "", command: "", run: () => { go({ path: "/machine" }); } });
+      all.push({ id: `setting ${name}`, name: `Setting ${name.replaceAll("_", " ")}`, words: key.words, key: "", command: `idlemeter settings set ${name} …`, run: () => { go({ path: "/machine" }); } });
     }
     const found = isAsked ? all.filter((action) => fits(action, asked)) : all.filter((action) => !action.id.startsWith("setting "));
     for (const one of isAsked ? (readings?.readings ?? []).slice(0, most) : [])

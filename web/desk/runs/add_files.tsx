@@ -3,16 +3,6 @@ import { Button, DropZone, FileTrigger, Form, Input, Label, TextField } from "re
 import { DeskError, send } from "../parts/ask.ts";
 import { Problem } from "../parts/problem.tsx";
 import type { AddedRuns, LogGuess } from "../wire/types.ts";
-import { runList } from "./run_numbers.ts";
-import { lengthWords } from "./words.ts";
-
-function addedWords(name: string, { runs, already, continued }: AddedRuns): string {
-  const parts = [];
-  if (runs && runs.length > 0) parts.push(`${runs.length === 1 ? "run" : "runs"} ${runList(runs)} added`);
-  if (continued && continued.length > 0) parts.push(`the rest of ${runList(continued)} added`);
-  if (already) parts.push(`${already} here already`);
-  return `${name}: ${parts.length > 0 ? parts.join(", ") : "it has no runs"}`;
-}
 
 const most = 80 * 1024 * 1024;  // bytes, as docs/limits.md says
 
@@ -35,7 +25,7 @@ function Guess({ file, guess, onAsk, onCancel }: GuessProps) {
     <Form className="guess" onSubmit={(event) => { event.preventDefault(); onAsk(file, { ...format, sure: "yes" }); }}>
       <h3>{file.name} is a table: is it understood?</h3>
       <ul>{guess.notes.map((note) => <li key={note}>{note}</li>)}</ul>
-      <ul>{guess.runs.map((run) => <li key={run.name}>{run.name && `${run.name}: `}{run.frames} frames in {lengthWords(run.length_s)}</li>)}</ul>
+      <ul>{guess.runs.map((run) => <li key={run.name}>{run.words}</li>)}</ul>
       {guess.broken > 0 && <p className="problem">{guess.broken} of {guess.lines} lines can’t be read: {guess.first_broken.map((one) => `line ${one.line}, ${one.why}`).join("; ")}</p>}
       <div className="guess-fields">
         {columns.map(([name, key, label]) => <div key={name} className="pair">{field(name, label, guess[key].name || "none")}{name !== "split" && field(`${name}-unit`, "Unit", guess[key].unit || "guessed")}</div>)}
@@ -61,7 +51,7 @@ export function AddFiles() {
       if (answer.log && !answer.runs) setOpen({ file, guess: answer.log });
       else {
         setOpen(null);
-        setDone((before) => [...before.slice(-4), addedWords(file.name, answer)]);
+        setDone((before) => [...before.slice(-4), `${file.name}: ${answer.words ?? ""}`]);
       }
       setError(null);
     } catch (reason) {
