@@ -19,7 +19,7 @@ void add_changes(Command app);
 void add_log(Command app);
 void add_footage(Command app);
 void add_serve(Command app);
-void add_settings(Command app);
+void add_settings_command(Command app);
 void add_desk(Command app);
 
 }  // namespace idlemeter::cli

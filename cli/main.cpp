@@ -52,7 +52,7 @@ int main(int argc, char** argv) {
       IDLEMETER_VERSION);
   const Command commands = arguments.commands();
   for (const auto add : {add_play, add_tell, add_desk, add_demo, add_readings, add_face, add_runs, add_compare,
-                         add_plot, add_report, add_changes, add_log, add_footage, add_serve, add_settings})
+                         add_plot, add_report, add_changes, add_log, add_footage, add_serve, add_settings_command})
     add(commands);
   try {
     const auto parsed = arguments.parse(argc, argv);
