@@ -84,7 +84,7 @@ TEST(Command, ComparesGroupsOfRuns) {
       {"compare --by upscaler 4-13 --base Quality", 0, {"slower", "  base", "worst"}},
       {"compare --by preset,upscaler",
        0,
-       {"Ultra, –", "Medium, Quality", "too few runs to tell; about 3 in each group"}},
+       {"Ultra, no upscaler", "Medium, Quality", "too few runs to tell; about 3 in each group"}},
       {"compare 1 2 --tag compared", 0, {"Ultra ", "compared  10 runs", "too few runs"}},
       {"compare 4-8 9-13 --markdown", 0, {"| mean ± spread |", "| faster | best |", "**Average frame rate, FPS**"}},
       {"compare 4-8 9-13 --csv --figures gpu.power", 0, {"gpu.power,W,Quality,5,", "a share of the base", ",lower,"}},

@@ -1,6 +1,6 @@
 // usage: node build.mjs FOLDER: bundles the page into FOLDER/desk_assets: a file for each part, packed but for the first, and what embeds them in the command.
 import { build } from "esbuild";
-import { mkdirSync, readFileSync, readdirSync, writeFileSync } from "node:fs";
+import { mkdirSync, readFileSync, readdirSync, rmSync, writeFileSync } from "node:fs";
 import { createRequire } from "node:module";
 import { dirname, join } from "node:path";
 import { fileURLToPath } from "node:url";
@@ -34,7 +34,11 @@ async function firstPage() {
   const { outputFiles } = await build({ ...options, entryPoints: [join(from, "first_page.tsx")], platform: "node", format: "cjs", packages: "external" });
   const file = join(from, "first_page.cjs");
   writeFileSync(file, outputFiles[0].contents);
-  return createRequire(import.meta.url)(file).firstPage();
+  try {
+    return createRequire(import.meta.url)(file).firstPage();
+  } finally {
+    rmSync(file);
+  }
 }
 
 /** The licences of all packages whose code is in the bundle, each licence's text once. */
