@@ -93,7 +93,8 @@ test("finds any action by typing, with its command", async () => {
     await ask("vram", /memory/);
     await page.keyboard.press("Escape");
     await ask("sensors", /Go to Machine/);
-    await page.keyboard.press("ArrowDown");
+    const reached = page.locator("[role=menuitem][data-focused]", { hasText: "Go to Machine" });
+    await until(async () => await reached.count() === 1 || (await page.keyboard.press("ArrowDown"), false));
     await page.keyboard.press("Enter");
     await page.getByRole("heading", { name: "Settings" }).waitFor();
   });
