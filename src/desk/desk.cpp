@@ -285,11 +285,11 @@ struct Desk::State {
     return {{"is_over", is_over}, {"has_face", faces.has_own()}, {"run", run > 0 ? Json(run) : Json()}};
   }
 
-  /// Whoever has runs and faces when the desk begins needs no leading.
+  /// A user who already has a face and a run isn't shown the first minute.
   void end_first_minute_of_old_hands() {
     try {
       if (faces.has_own() && runs.newest() > 0) end_first_minute();
-    } catch (const Error&) {  // a folder that can't be written to: they close it themselves
+    } catch (const Error&) {  // the folder isn't writable: the user can still dismiss it
     }
   }
 

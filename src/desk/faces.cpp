@@ -137,11 +137,11 @@ std::string Faces::usual() const {
 
 Json Faces::first_view(const std::string& name, int width, int height) {
   Json view = {{"faces", list()}, {"face", nullptr}, {"scene", nullptr}};
-  const std::string face = name.empty() ? usual() : name;
+  const std::string face = name.empty() ? view["faces"]["usual"].get<std::string>() : name;
   try {
     view["face"] = show(face);
     view["scene"] = last_scene(face, width, height);
-  } catch (const Error&) {  // the page asks again, and is told why
+  } catch (const Error&) {  // the page requests it again and shows the error
   }
   return view;
 }
@@ -190,15 +190,14 @@ Json Faces::scene(const std::string& name, int width, int height) {
 }
 
 Json Faces::last_scene(const std::string& name, int width, int height) {
-  const std::string face = name.empty() ? usual() : name;
-  const std::string asked = subject(face, width, height, text_of(face));
+  const std::string asked = subject(name, width, height, text_of(name));
   {
     const std::lock_guard lock(mutex_);
     const auto found =
         std::find_if(pictures_.rbegin(), pictures_.rend(), [&](const Picture& one) { return one.subject == asked; });
     if (found != pictures_.rend()) return found->scene;
   }
-  return scene(face, width, height);
+  return scene(name, width, height);
 }
 
 std::string Faces::picture(std::uint64_t number) {

@@ -31,7 +31,7 @@ class Faces {
   /// What a page needs to begin with: the list, and a face ("": the usual one) with its scene; null for what can't be.
   [[nodiscard]] Json first_view(const std::string& name, int width, int height);
 
-  /// The last answer of scene() for a face ("": the usual one) as it is now; a new one if there is none.
+  /// The most recent scene() of the face's current text, or a new one.
   [[nodiscard]] Json last_scene(const std::string& name, int width, int height);
 
   /// A face: its parts, the keys of its file, findings, and the version of its text.

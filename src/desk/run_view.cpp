@@ -3,7 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <array>
 #include <limits>
 
 #include "idlemeter/base/error.hpp"
@@ -17,6 +16,7 @@
 #include "idlemeter/insight/words.hpp"
 #include "idlemeter/json/runs.hpp"
 #include "idlemeter/readings/units.hpp"
+#include "json/json.hpp"
 
 namespace idlemeter::desk {
 namespace {
@@ -53,9 +53,6 @@ Json sure_json(const SureFigure& one) {
   return json;
 }
 
-/// Those that a plot shows if none is chosen.
-constexpr std::array<std::string_view, 3> kUsualReadings = {"gpu.load", "cpu.load", "gpu.temp"};
-
 bool is_plotted(const ReadingInfo& info) { return !info.text && info.kind != DeviceKind::frames; }
 
 }  // namespace
@@ -68,21 +65,14 @@ Json RunView::figures(const http::Request& request) {
   Json readings = Json::array();
   for (const ReadingInfo& one : store.readings(info.id)) {
     if (is_plotted(one))
-      readings.push_back({{"id", one.id},
-                          {"title", one.title},
-                          {"device", one.device},
-                          {"unit", symbol(one.unit)},
-                          {"kind", name_of(one.kind)}});
+      readings.push_back(
+          {{"id", one.id}, {"title", one.title}, {"unit", symbol(one.unit)}, {"kind", name_of(one.kind)}});
   }
   Json insight = Json::parse(insight_json(all, {{}}));
-  insight["limits"].erase("seconds");  // long lists of which the page shows nothing
+  insight["limits"].erase("seconds");  // long lists that the page doesn't show
   insight["stutters"].erase("frames");
   insight["stutters"].erase("hitches");
-  return {{"insight", insight},
-          {"words", words_of(run)},
-          {"remarks", run_remarks(run.info)},
-          {"doubts", doubts_json(run)},
-          {"readings", readings}};
+  return {{"insight", insight}, {"words", words_of(run)}, {"doubts", doubts_json(run)}, {"readings", readings}};
 }
 
 Json RunView::details(const http::Request& request) {
@@ -92,9 +82,9 @@ Json RunView::details(const http::Request& request) {
   const RunInsight run = insight_of(store, id, options_in(request, kHitches));
   Json hitches = Json::array();
   for (const HitchInsight& one : run.hitches)
-    hitches.push_back({{"begin_s", in_seconds(one.hitch.begin.time_since_epoch())},
+    hitches.push_back({{"begin_s", json::seconds_of(one.hitch.begin)},
                        {"at", moment_words(one.hitch.begin)},
-                       {"worst_ms", in_seconds(one.hitch.worst) * 1e3},
+                       {"worst_ms", in_milliseconds(one.hitch.worst)},
                        {"words", oddity_words(one)}});
   std::vector<Nanoseconds> intervals = intervals_in(*frames_of(store, run.info));
   if (run.loading_left_out) std::erase_if(intervals, &is_loading);
@@ -103,7 +93,7 @@ Json RunView::details(const http::Request& request) {
   Json changes = Json::array();
   const Changes found = find_changes(store, id);
   for (const ChangeEvent& event : foremost_events(found))
-    changes.push_back({{"at_s", in_seconds(event.at.time_since_epoch())}, {"words", event_words(event)}});
+    changes.push_back({{"at_s", json::seconds_of(event.at)}, {"words", event_words(event)}});
   return {{"hitches", hitches}, {"intervals", sure}, {"changes", changes}};
 }
 
@@ -137,8 +127,7 @@ Json RunView::lines(const http::Request& request) {
   Json answer = {{"length_s", length},
                  {"frames", line_json(frame_time_line({first, last}, columns))},
                  {"readings", Json::array()}};
-  std::vector<std::string> wanted = split(request.parameter("readings").value_or(""), ',');
-  if (!request.parameter("readings")) wanted.assign(kUsualReadings.begin(), kUsualReadings.end());
+  const std::vector<std::string> wanted = split(request.parameter("readings").value_or(""), ',');
   const auto wants = [&](const ReadingInfo& one) {
     return is_plotted(one) && std::find(wanted.begin(), wanted.end(), one.id) != wanted.end();
   };

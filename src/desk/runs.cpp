@@ -154,11 +154,9 @@ Json Runs::list(const http::Request& request) const {
   const std::string order_name = request.parameter("order").value_or("number");
   const auto order = run_order_from(order_name);
   if (!order) throw Error(Error::Code::invalid, fmt::format("runs can't be ordered by '{}'", order_name));
-  const bool removed = request.parameter("removed").value_or("") == "yes";
   std::error_code failed;
   std::vector<RunInfo> runs;
-  if (fs::exists(store_, failed))
-    runs = open().runs(Store::Facts::none, removed ? Store::Which::removed : Store::Which::kept);
+  if (fs::exists(store_, failed)) runs = open().runs(Store::Facts::none);
   const std::size_t all = runs.size();
   Json answer = {{"choices", choices_in(runs)}};
   std::erase_if(runs, [&](const RunInfo& run) { return !filter.matches(run); });

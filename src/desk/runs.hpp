@@ -23,7 +23,7 @@ class Runs {
   /// Some of the runs that pass a filter, in an order, and what there is to filter by.
   [[nodiscard]] Json list(const http::Request& request) const;
 
-  /// The number of the newest run; 0 if there is none, or the store can't be read.
+  /// The number of the newest run; 0 if the store is empty or can't be read.
   [[nodiscard]] std::int64_t newest() const;
 
   /// What a list shows of these runs beside what it has: average, lows, time lost to stutters, doubts.

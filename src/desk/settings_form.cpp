@@ -10,8 +10,6 @@
 
 #include "desk/face_json.hpp"
 #include "idlemeter/base/error.hpp"
-#include "idlemeter/base/file.hpp"
-#include "idlemeter/base/limits.hpp"
 #include "idlemeter/readings/computed_readings.hpp"
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/settings/settings.hpp"
@@ -21,8 +19,6 @@
 
 namespace idlemeter::desk {
 namespace {
-
-namespace fs = std::filesystem;
 
 constexpr std::pair<std::string_view, base::CueKind> kCues[] = {{"start", base::CueKind::start},
                                                                 {"end", base::CueKind::end},
@@ -51,15 +47,8 @@ Json to_json(const ComputedReading& one) {
 
 }  // namespace
 
-std::string SettingsForm::text() const {
-  if (!fs::exists(file_)) return "";
-  FileBytes read = read_regular_file(file_, limits::kTomlBytes);
-  if (!read.problem.empty()) throw Error(Error::Code::unreadable, read.problem, file_.string());
-  return std::move(read.bytes);
-}
-
 Json SettingsForm::described() const {
-  const std::string toml = text();
+  const std::string toml = settings_file_text(file_);
   const SettingsParse parse = parse_settings(toml);
   Json findings = Json::array(), computed = Json::array();
   for (const Finding& finding : parse.findings)

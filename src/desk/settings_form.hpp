@@ -32,7 +32,6 @@ class SettingsForm {
   [[nodiscard]] Json give_cue(const Json& question);
 
  private:
-  [[nodiscard]] std::string text() const;
   [[nodiscard]] Json described() const;
 
   std::filesystem::path file_;

@@ -3,8 +3,6 @@
 #include <fmt/format.h>
 
 #include <algorithm>
-#include <fstream>
-#include <iterator>
 #include <map>
 #include <set>
 
@@ -122,18 +120,14 @@ Compared compare_in(const Store& store, const http::Request& request) {
 
 std::string picture(const Store& store, const http::Request& request) {
   const bool is_dark = request.parameter("look").value_or("") == "dark";
-  const std::string kind = request.parameter("kind").value_or("bars");
-  if (kind == "bars") {
+  if (request.parameter("kind").value_or("") != "time") {
     const Compared all = compare_in(store, request);
     BarPlot plot =
         comparison_plot(all.comparison, all.chosen.how.rules, all.chosen.groups.front().runs.front().info.details.game);
     plot.dark = is_dark;
     return picture_bytes(plot);
   }
-  RunPlotOptions options{.dark = is_dark};
-  if (kind == "spread") options.what = RunPlotOptions::What::spread;
-  if (kind == "percentiles") options.what = RunPlotOptions::What::percentiles;
-  return picture_bytes(run_plot(store, runs_in(request), options));
+  return picture_bytes(run_plot(store, runs_in(request), {.dark = is_dark}));
 }
 
 }  // namespace

@@ -6,8 +6,8 @@
 #include "face/format/toml_text.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
-#include "idlemeter/base/limits.hpp"
 #include "idlemeter/settings/settings.hpp"
+#include "idlemeter/settings/settings_text.hpp"
 
 namespace idlemeter {
 
@@ -57,10 +57,7 @@ std::string with_face_chosen(const std::string& settings, std::string_view face,
 
 void choose_face(const std::filesystem::path& settings, std::string_view face, std::string_view program) {
   (void)settings_in(settings);
-  FileBytes there;
-  if (std::filesystem::exists(settings)) there = read_regular_file(settings, limits::kTomlBytes);
-  if (!there.problem.empty()) throw Error(Error::Code::unreadable, there.problem, settings.string());
-  replace_file(settings, with_face_chosen(there.bytes, face, program), FileKind::toml);
+  replace_file(settings, with_face_chosen(settings_file_text(settings), face, program), FileKind::toml);
 }
 
 }  // namespace idlemeter

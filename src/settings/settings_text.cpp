@@ -42,13 +42,6 @@ const FileKey& key_called(std::string_view name, const std::string& where) {
               where);
 }
 
-std::string text_in(const std::filesystem::path& file) {
-  if (!std::filesystem::exists(file)) return "";
-  FileBytes read = read_regular_file(file, limits::kTomlBytes);
-  if (!read.problem.empty()) throw Error(Error::Code::unreadable, read.problem, file.string());
-  return std::move(read.bytes);
-}
-
 bool is_in_quotes(KeyType type) {
   constexpr KeyType kPlain[] = {KeyType::flag,    KeyType::number, KeyType::whole, KeyType::choices,
                                 KeyType::numbers, KeyType::texts,  KeyType::pair,  KeyType::named};
@@ -137,8 +130,15 @@ void SettingsText::unset(std::string_view key) {
   });
 }
 
+std::string settings_file_text(const std::filesystem::path& file) {
+  if (!std::filesystem::exists(file)) return "";
+  FileBytes read = read_regular_file(file, limits::kTomlBytes);
+  if (!read.problem.empty()) throw Error(Error::Code::unreadable, read.problem, file.string());
+  return std::move(read.bytes);
+}
+
 void change_settings(const std::filesystem::path& file, const std::function<void(SettingsText&)>& change) {
-  SettingsText text(text_in(file), file.string());
+  SettingsText text(settings_file_text(file), file.string());
   change(text);
   replace_file(file, text.toml(), FileKind::toml);
 }
@@ -148,7 +148,7 @@ void change_settings(const std::filesystem::path& file, std::string_view key, st
 }
 
 std::string settings_table(const std::filesystem::path& file) {
-  const SettingsText text(text_in(file), file.string());
+  const SettingsText text(settings_file_text(file), file.string());
   Table table({Table::Align::left, Table::Align::left, Table::Align::left});
   table.add({"key", "value", "meaning"});
   for (const FileKey& key : settings_keys()) {

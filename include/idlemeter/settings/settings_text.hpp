@@ -39,7 +39,7 @@ class SettingsText {
   /// wrong, or there is one with that id.
   void add_formula(const ComputedReading& reading);
 
-  /// Removes a computed reading. Throws Error (not_found) if there is none with that id.
+  /// Removes the computed reading with that id. Throws Error (not_found) if the file has no such reading.
   void remove_computed(std::string_view id);
 
  private:
@@ -47,7 +47,10 @@ class SettingsText {
   std::unique_ptr<State> state_;
 };
 
-/// Gives a key of a settings file its value, or its default if there is none. The file is made if it doesn't exist.
+/// The text of a settings file; empty if the file doesn't exist. Throws Error if it can't be read.
+[[nodiscard]] std::string settings_file_text(const std::filesystem::path& file);
+
+/// Sets a key in a settings file, or resets it to its default without a value. Creates the file if it doesn't exist.
 /// Throws Error as SettingsText does, or if the file can't be read or written.
 void change_settings(const std::filesystem::path& file, std::string_view key, std::optional<std::string_view> value);
 

@@ -1,5 +1,6 @@
 import { startTransition, useEffect, useMemo, useState } from "react";
 import { Button, GridList, GridListHeader, GridListItem, GridListSection, Input, Label, SearchField, type Key } from "react-aria-components";
+import { byDevice } from "../parts/by_device.ts";
 import { Problem } from "../parts/problem.tsx";
 import { Trace } from "../parts/trace.tsx";
 import { useAddress } from "../parts/use_address.ts";
@@ -14,12 +15,6 @@ function shownIn(face: FaceAnswer | null): Map<string, string[]> {
   for (const row of face?.parts?.rows ?? []) for (const cell of row.cells) add(cell.reading, cell.part);
   for (const pin of face?.parts?.pins ?? []) if (pin.reading) add(pin.reading, pin.part);
   return parts;
-}
-
-function byDevice(readings: Reading[]): [string, Reading[]][] {
-  const devices = new Map<string, Reading[]>();
-  for (const one of readings) devices.set(one.device, [...(devices.get(one.device) ?? []), one]);
-  return [...devices];
 }
 
 /** The label of the last row that has something of the same kind of device. */

@@ -1,6 +1,6 @@
 // One face: what it is now, and every change to it. The desk has the truth; the page keeps the last answer.
 import { useCallback, useEffect, useRef, useState } from "react";
-import { DeskError, ask, tell } from "../parts/ask.ts";
+import { DeskError, asDeskError, ask, tell } from "../parts/ask.ts";
 import { firstAnswer } from "../parts/first_view.ts";
 import type { FaceAnswer } from "../wire/types.ts";
 
@@ -25,8 +25,6 @@ export interface FaceState {
   redo: () => Promise<boolean>;
   reload: () => void;
 }
-
-const asDeskError = (reason: unknown) => (reason instanceof DeskError ? reason : new DeskError("failed", String(reason), ""));
 
 function firstFace(name: string) {
   const face = firstAnswer("/api/face") as FaceAnswer | null;

@@ -1,15 +1,10 @@
 import { useState } from "react";
 import { Input, Label, SearchField, ToggleButton } from "react-aria-components";
+import { byDevice } from "../parts/by_device.ts";
 import { Problem } from "../parts/problem.tsx";
 import { Trace } from "../parts/trace.tsx";
 import { useAsked } from "../parts/use_asked.ts";
-import type { Reading, ReadingList } from "../wire/types.ts";
-
-function byDevice(readings: readonly Reading[]): [string, Reading[]][] {
-  const devices = new Map<string, Reading[]>();
-  for (const one of readings) devices.set(one.device, [...(devices.get(one.device) ?? []), one]);
-  return [...devices];
-}
+import type { ReadingList } from "../wire/types.ts";
 
 /** What this machine measures, with a minute of each, and what it doesn't and why. */
 export function Measured() {

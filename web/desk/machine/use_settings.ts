@@ -1,6 +1,6 @@
 // The settings file: the desk has it; every change is written at once.
 import { useCallback, useState } from "react";
-import { DeskError, tell } from "../parts/ask.ts";
+import { type DeskError, asDeskError, tell } from "../parts/ask.ts";
 import { useAsked } from "../parts/use_asked.ts";
 import type { FileKey, SettingsAnswer } from "../wire/types.ts";
 
@@ -25,7 +25,7 @@ export function useSettings() {
       setWrong(null);
       return true;
     } catch (reason) {
-      setWrong(reason instanceof DeskError ? reason : new DeskError("failed", String(reason), ""));
+      setWrong(asDeskError(reason));
       return false;
     }
   }, []);

@@ -13,6 +13,9 @@ export class DeskError extends Error {
   }
 }
 
+/** Whatever was thrown, to be shown. */
+export const asDeskError = (reason: unknown) => (reason instanceof DeskError ? reason : new DeskError("failed", String(reason), ""));
+
 const gone = new DeskError("unavailable", "The desk has ended.", "Open it again: idlemeter desk");
 
 async function errorOf(response: Response): Promise<DeskError> {

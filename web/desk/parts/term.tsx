@@ -1,5 +1,6 @@
+import { useEffect, useState } from "react";
 import { Button, Tooltip, TooltipTrigger } from "react-aria-components";
-import { useAsked } from "./use_asked.ts";
+import { ask } from "./ask.ts";
 import type { Definitions } from "../wire/types.ts";
 
 /** The definition that a figure has, by its id. */
@@ -10,10 +11,21 @@ export function definitionOf(id: string): string {
   return id === "frame.median" || id.startsWith("frame.percentile") ? "Percentile" : "";
 }
 
+let asked: Promise<Definitions | null> | null = null;
+
+/** They are asked for once, however many names a page has. */
+function useDefinitions(): Definitions | null {
+  const [all, setAll] = useState<Definitions | null>(null);
+  useEffect(() => {
+    asked ??= ask<Definitions>("/api/definitions", {}).catch(() => (asked = null));
+    void asked.then(setAll);
+  }, []);
+  return all;
+}
+
 /** What a figure means, under its name. */
 export function Term({ name, of }: { name: string; of: string }) {
-  const { answer } = useAsked<Definitions>("/api/definitions", {});
-  const words = answer?.definitions.find((one) => one.term === of)?.words;
+  const words = useDefinitions()?.definitions.find((one) => one.term === of)?.words;
   if (!words) return <span>{name}</span>;
   return (
     <TooltipTrigger delay={300}>

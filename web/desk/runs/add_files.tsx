@@ -1,6 +1,6 @@
 import { useState } from "react";
 import { Button, DropZone, FileTrigger, Form, Input, Label, TextField } from "react-aria-components";
-import { DeskError, send } from "../parts/ask.ts";
+import { DeskError, asDeskError, send } from "../parts/ask.ts";
 import { Problem } from "../parts/problem.tsx";
 import type { AddedRuns, LogGuess } from "../wire/types.ts";
 
@@ -55,7 +55,7 @@ export function AddFiles() {
       }
       setError(null);
     } catch (reason) {
-      setError(reason instanceof DeskError ? reason : new DeskError("failed", String(reason), ""));
+      setError(asDeskError(reason));
     } finally {
       setBusy(false);
     }

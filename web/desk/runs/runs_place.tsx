@@ -32,7 +32,7 @@ function Undo({ changes }: { changes: Changes }) {
 function RunsList() {
   const { parameters, go } = useAddress();
   const [first, setFirst] = useState(0);
-  const runs = useRuns(first, false), changes = useChanges();
+  const runs = useRuns(first), changes = useChanges();
   const picked = runsIn(parameters.get("pick"));
   const onFirst = useCallback((next: number) => { setFirst(next); }, []);
   const pick = (next: number[]) => { go({ set: { pick: next.length > 0 ? runList(next) : null }, replace: true }); };

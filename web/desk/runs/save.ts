@@ -1,6 +1,6 @@
 // Files that the desk makes, kept by the browser.
 import { useCallback, useState } from "react";
-import { DeskError, receive } from "../parts/ask.ts";
+import { type DeskError, asDeskError, receive } from "../parts/ask.ts";
 import { isDark } from "../parts/look.ts";
 
 export function useSave() {
@@ -17,7 +17,7 @@ export function useSave() {
       window.setTimeout(() => { URL.revokeObjectURL(link.href); }, 10_000);
       setError(null);
     } catch (reason) {
-      setError(reason instanceof DeskError ? reason : new DeskError("failed", String(reason), ""));
+      setError(asDeskError(reason));
     } finally {
       setBusy(false);
     }

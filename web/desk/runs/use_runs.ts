@@ -1,6 +1,6 @@
 // The list of runs as the address asks for it, and what changes it.
 import { useCallback, useMemo, useState } from "react";
-import { DeskError, tell } from "../parts/ask.ts";
+import { type DeskError, asDeskError, tell } from "../parts/ask.ts";
 import { useAddress } from "../parts/use_address.ts";
 import { useAsked } from "../parts/use_asked.ts";
 import type { RunFigures, RunList } from "../wire/types.ts";
@@ -26,13 +26,13 @@ export function useFilter() {
 }
 
 /** The runs around the block that begins with `first`, and their figures; both follow the store. */
-export function useRuns(first: number, isRemoved: boolean) {
+export function useRuns(first: number) {
   const { filter, order, isRising } = useFilter();
   const from = Math.max(0, first - block);
-  const question = { filter: JSON.stringify(filter), order, rising: isRising ? "yes" : "", from, count: 3 * block, removed: isRemoved ? "yes" : "" };
+  const question = { filter: JSON.stringify(filter), order, rising: isRising ? "yes" : "", from, count: 3 * block };
   const { answer: list, error } = useAsked<RunList>("/api/runs", question, 1500);
   const whole = (list?.runs ?? []).filter((run) => run.problem === "").map((run) => run.run);
-  const shown = isRemoved || whole.length === 0 ? null : { runs: runList([...whole].sort((a, b) => a - b)), frames: (list?.runs ?? []).map((run) => run.frames).join() };
+  const shown = whole.length === 0 ? null : { runs: runList([...whole].sort((a, b) => a - b)), frames: (list?.runs ?? []).map((run) => run.frames).join() };
   const { answer: figures } = useAsked<RunFigures>("/api/runs/figures", shown);
   const byRun = useMemo(() => new Map((figures?.runs ?? []).map((one) => [one.run, one])), [figures]);
   return { list, error, figures: byRun };
@@ -53,7 +53,7 @@ export function useChanges() {
       setError(null);
       return true;
     } catch (reason) {
-      setError(reason instanceof DeskError ? reason : new DeskError("failed", String(reason), ""));
+      setError(asDeskError(reason));
       return false;
     }
   }, []);
