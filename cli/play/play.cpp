@@ -80,7 +80,7 @@ std::string no_frame(const PlayArgs& args, const PlayReport& report) {
   if (args.game.empty()) return "no frame was seen";
   if (!report.program_32_bit.empty())
     return fmt::format(
-        "no frame was seen: '{}' is a 32-bit program, which can't load the probe; measure it with --above",
+        "no frame was seen: '{}' is a 32-bit program, and the probe for those isn't installed; measure it with --above",
         report.program_32_bit);
   return fmt::format(
       "no frame of '{}' was seen: it presents in another way than by OpenGL or Vulkan, its graphics driver failed (see "
@@ -132,10 +132,11 @@ Outcome print_report(const PlayReport& report, const PlayArgs& args, const Figur
 }
 
 int play(const PlayArgs& args) {
-  if (args.end_game && !args.above && !args.linked && starts_32_bit(args.game)) {
+  if (args.end_game && !args.above && !args.linked && lacks_probe(args.game)) {
     complain(
-        "idlemeter: '{}' is a 32-bit program, which can't load the probe: nothing can be recorded; measure it with "
-        "--above\n",
+        "idlemeter: '{}' is a 32-bit program, and the probe for those isn't installed: nothing can be recorded; "
+        "measure "
+        "it with --above\n",
         args.game.front());
     return kNothingPresented;
   }

@@ -18,7 +18,7 @@ using DlSym = void* (*)(void*, const char*);
 /// The real dlsym, under the versions that it has had.
 DlSym real_dlsym() {
   static const DlSym found = [] {
-    for (const char* version : {"GLIBC_2.34", "GLIBC_2.2.5", "GLIBC_2.17"}) {
+    for (const char* version : {"GLIBC_2.34", "GLIBC_2.2.5", "GLIBC_2.17", "GLIBC_2.0"}) {
       if (void* symbol = ::dlvsym(RTLD_NEXT, "dlsym", version)) return reinterpret_cast<DlSym>(symbol);
     }
     return static_cast<DlSym>(nullptr);
@@ -162,6 +162,30 @@ dlsym:
   ret
   .size dlsym, . - dlsym
 )");
+#elif defined(__i386__)
+asm(R"(
+  .text
+  .globl dlsym
+  .type dlsym, @function
+dlsym:
+  endbr32
+  mov 4(%esp), %eax
+  mov 8(%esp), %ecx
+  sub $4, %esp
+  push %ecx
+  push %eax
+  call idlemeter_look_up
+  add $12, %esp
+  test %eax, %eax
+  jnz 1f
+  sub $12, %esp
+  call idlemeter_real_dlsym
+  add $12, %esp
+  jmp *%eax
+1:
+  ret
+  .size dlsym, . - dlsym
+)");
 #else
-#error "the probe knows x86-64 and aarch64"
+#error "the probe knows x86-64, i386 and aarch64"
 #endif

@@ -50,8 +50,8 @@ Mapping make_region(const char* name, std::size_t size, int& fd) {
 }
 
 Mapping map_region(int fd, std::size_t size) {
-  struct stat about {};
-  const bool right = ::fstat(fd, &about) == 0 && static_cast<std::size_t>(about.st_size) == size &&
+  struct statx about {};
+  const bool right = ::statx(fd, "", AT_EMPTY_PATH, STATX_SIZE, &about) == 0 && about.stx_size == size &&
                      (::fcntl(fd, F_GET_SEALS) & kSeals) == kSeals;
   void* data = right ? ::mmap(nullptr, size, PROT_READ, MAP_SHARED, fd, 0) : MAP_FAILED;
   ::close(fd);

@@ -1,6 +1,7 @@
 #include "link/probe_end.hpp"
 
 #include <errno.h>
+#include <fcntl.h>
 #include <stdlib.h>
 #include <string.h>
 #include <sys/socket.h>
@@ -19,8 +20,9 @@ using namespace base;
 constexpr Nanoseconds kLookEvery = kSecond, kAnswerEvery = 20 * kMillisecond;
 
 std::uint64_t inode_of(int fd) {
-  struct stat about {};
-  return ::fstat(fd, &about) == 0 && S_ISSOCK(about.st_mode) ? about.st_ino : 0;
+  struct statx about {};
+  const bool known = ::statx(fd, "", AT_EMPTY_PATH, STATX_TYPE | STATX_INO, &about) == 0;
+  return known && S_ISSOCK(about.stx_mode) ? about.stx_ino : 0;
 }
 
 }  // namespace

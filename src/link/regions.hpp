@@ -67,7 +67,11 @@ struct Picture {
 
 inline constexpr std::size_t kPictureBytes = kPixelsAt + 2 * kSlotBytes;
 
-static_assert(sizeof(FrameEntry) == 48 && sizeof(Picture) <= kPixelsAt);
+// A 32-bit game shares them with a 64-bit meter.
+static_assert(sizeof(FrameEntry) == 48 && offsetof(FrameEntry, drawable) == 32);
+static_assert(offsetof(Ring, driver) == 28 && offsetof(Ring, written) == 192 && offsetof(Ring, entries) == 256);
+static_assert(offsetof(Picture, sequence) == 64 && offsetof(Picture, heartbeat) == 72 &&
+              offsetof(Picture, slots) == 80 && sizeof(Picture) <= kPixelsAt);
 static_assert(std::atomic<std::uint32_t>::is_always_lock_free && std::atomic<Moment>::is_always_lock_free);
 
 /// Each side's first and only message, with its region as a sealed memfd.

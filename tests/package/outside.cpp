@@ -11,6 +11,6 @@ int main() {
   idlemeter::Painter painter;
   const bool measured = painter.measure("100", {}).width > 0;
   std::printf("Idle Meter %s: %.1f FPS\n", IDLEMETER_VERSION, *idlemeter::summarize(intervals).average_rate);
-  const bool playing = idlemeter::starts_32_bit({"/bin/sh"});
+  const bool playing = idlemeter::lacks_probe({"/bin/sh"});
   return measured && !playing && idlemeter::Store::usual_path().filename() == "runs.db" ? 0 : 1;
 }

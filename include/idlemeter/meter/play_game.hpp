@@ -44,15 +44,15 @@ struct PlayReport {
   std::vector<std::int64_t> empty_runs = {};  ///< recorded runs without a frame
   std::vector<std::string> problems = {};     ///< of recordings, a sentence each
   bool never_recorded = false;                ///< a plan, or a part of it, was still waiting for frames
-  std::string program_32_bit = {};            ///< one that was seen and can't load the probe
+  std::string program_32_bit = {};            ///< one that was seen, where the probe for those isn't installed
   int status = 0;                             ///< the game's, as wait() gives it
 
   /// Whether every planned run was recorded, with frames and in its full length.
   [[nodiscard]] bool is_complete() const;
 };
 
-/// Whether a game is a 32-bit program, which can't load the probe. False if it isn't found.
-[[nodiscard]] bool starts_32_bit(const std::vector<std::string>& game);
+/// Whether a game is a 32-bit program, and the probe for those isn't installed. False if it isn't found.
+[[nodiscard]] bool lacks_probe(const std::vector<std::string>& game);
 
 /// Starts a game (its program and arguments) and plays until it has ended, with all that it started and that presents.
 /// SIGINT, SIGTERM and the like go on to the game meanwhile: call it before the program has other threads. Throws Error

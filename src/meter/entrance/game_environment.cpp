@@ -15,8 +15,8 @@ namespace fs = std::filesystem;
 
 constexpr const char* kProbe = "libidlemeter-probe-gl.so";
 
-fs::path installed_probe() {
-  if (const fs::path probe = installed_file(kProbe); !probe.empty()) return probe;
+fs::path installed_probes() {
+  if (const fs::path probe = installed_file(kProbe); !probe.empty()) return probe.parent_path();
   throw Error(Error::Code::not_found, "cannot find the probe that goes into the game", kProbe,
               "install Idle Meter whole");
 }
@@ -57,9 +57,10 @@ void prepend(std::vector<std::string>& variables, const std::string& name, const
 }
 
 void add_probe(std::vector<std::string>& variables, const fs::path& wanted) {
-  const fs::path file = wanted.empty() ? installed_probe() : wanted;
-  const fs::path folder = plain_name_of(file.parent_path());
-  prepend(variables, "LD_PRELOAD", (folder / file.filename()).string());
+  const fs::path folder = plain_name_of(wanted.empty() ? installed_probes() : wanted.parent_path());
+  // The game's loader replaces $LIB by where libraries of its word size are: each loads the probe of its own.
+  const fs::path probe = wanted.empty() ? fs::path("probes/$LIB") / kProbe : wanted.filename();
+  prepend(variables, "LD_PRELOAD", (folder / probe).string());
   prepend(variables, "VK_ADD_LAYER_PATH", (folder / "layers").string());
   constexpr const char* kLayer = "VK_LAYER_IDLEMETER_overlay";
   std::string layers = take(variables, "VK_INSTANCE_LAYERS");  // the last one is nearest to the driver
@@ -68,6 +69,8 @@ void add_probe(std::vector<std::string>& variables, const fs::path& wanted) {
 }
 
 }  // namespace
+
+bool has_32_bit_probe() { return !installed_file(fs::path("32") / kProbe).empty(); }
 
 std::vector<std::string> environment_for(const PlayOptions& options, const fs::path& socket, bool loads_probe) {
   std::vector<std::string> variables = base::own_variables();

@@ -129,13 +129,13 @@ bool PlayReport::is_complete() const {
   return !never_recorded && !any_short && empty_runs.empty() && problems.empty();
 }
 
-bool starts_32_bit(const std::vector<std::string>& game) {
-  return !game.empty() && is_32_bit(found_program(game.front()));
+bool lacks_probe(const std::vector<std::string>& game) {
+  return !game.empty() && !meter::has_32_bit_probe() && is_32_bit(found_program(game.front()));
 }
 
 PlayReport play_game(const std::vector<std::string>& game, const PlayOptions& options) {
   meter::take_signals();
-  const bool is_32_bit = options.way == FrameWay::probe && starts_32_bit(game);
+  const bool is_unmeasured = options.way == FrameWay::probe && lacks_probe(game);
   MeterOptions settings = meter_options(options);
   if (options.way == FrameWay::above) {
     settings.above = [own = std::to_string(::getpid())](int pid) {
@@ -148,16 +148,16 @@ PlayReport play_game(const std::vector<std::string>& game, const PlayOptions& op
   };
   Meter meter(std::move(settings));
   if (options.plan) meter.record(*options.plan);
-  const bool loads_probe = options.way == FrameWay::probe && !is_32_bit;
+  const bool loads_probe = options.way == FrameWay::probe && !is_unmeasured;
   int error = 0;
   const pid_t process = meter::start(game, meter::environment_for(options, meter.link_socket(), loads_probe), error);
   if (process == 0) return {.not_started = cannot_start(game.front(), error)};
   Companion companion(meter, process, 0, mark_of(options.way, meter));
   if (options.ends_game) *end_game = [&companion] { companion.end_game(); };
-  if (options.way == FrameWay::probe) companion.look_for_32_bit(options.ends_game);
+  if (options.way == FrameWay::probe && !meter::has_32_bit_probe()) companion.look_for_32_bit(options.ends_game);
   meter.run();
   PlayReport report = report_of(meter, options.store);
-  report.program_32_bit = is_32_bit ? game.front() : companion.program_32_bit();
+  report.program_32_bit = is_unmeasured ? game.front() : companion.program_32_bit();
   report.status = companion.status();
   return report;
 }
