@@ -1,5 +1,6 @@
 // idlemeter play, attach: a game with the meter beside it.
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 #include <spdlog/sinks/rotating_file_sink.h>
 #include <spdlog/spdlog.h>
 #include <unistd.h>
@@ -82,6 +83,11 @@ std::string no_frame(const PlayArgs& args, const PlayReport& report) {
     return fmt::format(
         "no frame was seen: '{}' is a 32-bit program, and the probe for those isn't installed; measure it with --above",
         report.program_32_bit);
+  if (!report.contained_program.empty())
+    return fmt::format(
+        "no frame was seen: '{}' runs in a container without {}; share that with it and pass the environment on, or "
+        "measure it with --above",
+        report.contained_program, fmt::join(report.unshared, " and "));
   return fmt::format(
       "no frame of '{}' was seen: it presents in another way than by OpenGL or Vulkan, its graphics driver failed (see "
       "what it printed), or it ended before it presented; --above measures any window on X11",

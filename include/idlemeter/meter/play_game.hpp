@@ -45,6 +45,8 @@ struct PlayReport {
   std::vector<std::string> problems = {};     ///< of recordings, a sentence each
   bool never_recorded = false;                ///< a plan, or a part of it, was still waiting for frames
   std::string program_32_bit = {};            ///< one that was seen, where the probe for those isn't installed
+  std::string contained_program = {};         ///< one that was seen in a container without what measuring it takes
+  std::vector<std::string> unshared = {};     ///< what that container would have to share
   int status = 0;                             ///< the game's, as wait() gives it
 
   /// Whether every planned run was recorded, with frames and in its full length.

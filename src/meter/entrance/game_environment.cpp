@@ -56,7 +56,8 @@ void prepend(std::vector<std::string>& variables, const std::string& name, const
   variables.push_back(name + "=" + first + (rest.empty() ? "" : ":" + rest));
 }
 
-void add_probe(std::vector<std::string>& variables, const fs::path& wanted) {
+/// The folder of the probes.
+fs::path add_probe(std::vector<std::string>& variables, const fs::path& wanted) {
   const fs::path folder = plain_name_of(wanted.empty() ? installed_probes() : wanted.parent_path());
   // The game's loader replaces $LIB by where libraries of its word size are: each loads the probe of its own.
   const fs::path probe = wanted.empty() ? fs::path("probes/$LIB") / kProbe : wanted.filename();
@@ -66,23 +67,24 @@ void add_probe(std::vector<std::string>& variables, const fs::path& wanted) {
   std::string layers = take(variables, "VK_INSTANCE_LAYERS");  // the last one is nearest to the driver
   if (layers.find(kLayer) == std::string::npos) layers += (layers.empty() ? "" : ":") + std::string(kLayer);
   variables.push_back("VK_INSTANCE_LAYERS=" + layers);
+  return folder;
 }
 
 }  // namespace
 
 bool has_32_bit_probe() { return !installed_file(fs::path("32") / kProbe).empty(); }
 
-std::vector<std::string> environment_for(const PlayOptions& options, const fs::path& socket, bool loads_probe) {
+GameEnvironment environment_for(const PlayOptions& options, const fs::path& socket, bool loads_probe) {
   std::vector<std::string> variables = base::own_variables();
-  for (const char* name : {"IDLEMETER_LINK", "IDLEMETER_GPU_TIME", kAboveVariable}) take(variables, name);
+  for (const char* name : {kLinkVariable, "IDLEMETER_GPU_TIME", kAboveVariable}) take(variables, name);
   if (options.way == FrameWay::above) {
     variables.push_back(fmt::format("{}={}", kAboveVariable, ::getpid()));
-    return variables;
+    return {variables, {}};
   }
-  variables.push_back("IDLEMETER_LINK=" + socket.string());
+  variables.push_back(fmt::format("{}={}", kLinkVariable, socket.string()));
   variables.push_back(fmt::format("IDLEMETER_GPU_TIME={}", name_of(options.settings.gpu_time)));
-  if (loads_probe) add_probe(variables, options.probe);
-  return variables;
+  const fs::path probes = loads_probe ? add_probe(variables, options.probe) : "";
+  return {variables, probes};
 }
 
 }  // namespace idlemeter::meter

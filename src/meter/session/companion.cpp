@@ -112,11 +112,17 @@ void Companion::look() {
   if (game_ > 0 && !ended_ && ::waitpid(game_, &status_, WNOHANG) == game_) ended_ = true;
   seen_ = seen_ || meter_.has_games();
   constexpr int kEvery = 20;  // looks: a second
-  if (looks_for_32_bit_ && !seen_ && ++looks_ % kEvery == 0) find_32_bit();
+  if (game_ > 0 && !seen_ && ++looks_ % kEvery == 0) find_unmeasured();
   const bool over = game_ > 0 ? ended_ && !is_still_coming() : seen_ || !is_running(attached_);
   // Twice: a game that has just ended may still wait at the door, with all that it presented.
   quiet_ = over && !meter_.has_games() ? quiet_ + 1 : 0;
   if (quiet_ == 2) meter_.stop();
+}
+
+/// What was started and can't be measured.
+void Companion::find_unmeasured() {
+  if (looks_for_32_bit_) find_32_bit();
+  if (!needed_.empty() && contained_.program.empty()) contained_ = find_contained(game_, needed_);
 }
 
 void Companion::find_32_bit() {

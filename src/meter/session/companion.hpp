@@ -3,11 +3,13 @@
 
 #include <sys/types.h>
 
+#include <filesystem>
 #include <string>
 #include <utility>
 #include <vector>
 
 #include "idlemeter/meter/meter.hpp"
+#include "meter/entrance/container.hpp"
 
 namespace idlemeter::meter {
 
@@ -35,6 +37,10 @@ class Companion {
   void look_for_32_bit(bool ends_it);
   [[nodiscard]] const std::string& program_32_bit() const { return program_32_bit_; }
 
+  /// Looks, while no game presents, for one in a container that lacks any of these files.
+  void look_for_containers(std::vector<std::filesystem::path> needed) { needed_ = std::move(needed); }
+  [[nodiscard]] const Contained& contained() const { return contained_; }
+
   /// Whether somebody has just ended the game through this program: it didn't crash.
   static bool was_asked_to_end();
 
@@ -47,6 +53,7 @@ class Companion {
   void signal_games(int number);
   bool is_still_coming();
   void find_32_bit();
+  void find_unmeasured();
 
   Meter& meter_;
   pid_t game_, attached_;
@@ -55,6 +62,8 @@ class Companion {
   bool ended_ = false, seen_ = false, left_ = false;
   bool looks_for_32_bit_ = false, ends_32_bit_ = false;
   std::string program_32_bit_;
+  std::vector<std::filesystem::path> needed_;
+  Contained contained_;
   int looks_ = 0;   // so far
   int end_in_ = 0;  // looks until SIGKILL; 0: nobody asked
   int waited_ = 0;  // looks since the game ended

@@ -17,6 +17,7 @@
 #include "idlemeter/meter/running_meters.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "idlemeter/settings/chosen_face.hpp"
+#include "meter/entrance/container.hpp"
 #include "meter/entrance/game_environment.hpp"
 #include "meter/entrance/process.hpp"
 #include "meter/session/companion.hpp"
@@ -91,8 +92,12 @@ PlayReport report_of(Meter& meter, const fs::path& file) {
 
 /// The socket that a process was given to connect to.
 fs::path link_of(int pid) {
-  const std::string socket = variable_of(pid, "IDLEMETER_LINK");
-  if (!socket.empty()) return socket;
+  const std::string socket = variable_of(pid, meter::kLinkVariable);
+  if (!socket.empty() && !meter::is_contained(pid)) return socket;
+  if (!socket.empty())
+    throw Error(Error::Code::refused,
+                fmt::format("process {} is in a container that another meter's socket isn't in", pid), "",
+                "start the game anew, or measure it from above its window", Error::Hint::play_game);
   throw Error(Error::Code::not_found, fmt::format("process {} was not started with a meter, or is another user's", pid),
               "", "start the game anew, or measure it from above its window", Error::Hint::play_game);
 }
@@ -119,7 +124,7 @@ void make_way(int pid, bool takes_over, const fs::path& folder) {
 
 meter::Mark mark_of(FrameWay way, const Meter& meter) {
   if (way == FrameWay::above) return {meter::kAboveVariable, std::to_string(::getpid())};
-  return {"IDLEMETER_LINK", meter.link_socket().string()};
+  return {meter::kLinkVariable, meter.link_socket().string()};
 }
 
 }  // namespace
@@ -150,13 +155,18 @@ PlayReport play_game(const std::vector<std::string>& game, const PlayOptions& op
   if (options.plan) meter.record(*options.plan);
   const bool loads_probe = options.way == FrameWay::probe && !is_unmeasured;
   int error = 0;
-  const pid_t process = meter::start(game, meter::environment_for(options, meter.link_socket(), loads_probe), error);
+  const auto environment = meter::environment_for(options, meter.link_socket(), loads_probe);
+  const pid_t process =
+      meter::start(meter::with_shares(game, environment, meter.link_socket()), environment.variables, error);
   if (process == 0) return {.not_started = cannot_start(game.front(), error)};
   Companion companion(meter, process, 0, mark_of(options.way, meter));
   if (options.ends_game) *end_game = [&companion] { companion.end_game(); };
   if (options.way == FrameWay::probe && !meter::has_32_bit_probe()) companion.look_for_32_bit(options.ends_game);
+  if (loads_probe) companion.look_for_containers({environment.probes, meter.link_socket()});
   meter.run();
   PlayReport report = report_of(meter, options.store);
+  report.contained_program = companion.contained().program;
+  for (const fs::path& path : companion.contained().missing) report.unshared.push_back(path.string());
   report.program_32_bit = is_unmeasured ? game.front() : companion.program_32_bit();
   report.status = companion.status();
   return report;

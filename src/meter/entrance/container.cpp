@@ -1,0 +1,116 @@
+#include "meter/entrance/container.hpp"
+
+#include <fmt/format.h>
+
+#include <algorithm>
+#include <cstdlib>
+#include <initializer_list>
+#include <iterator>
+#include <optional>
+
+#include "meter/entrance/process.hpp"
+
+namespace idlemeter::meter {
+namespace {
+
+namespace fs = std::filesystem;
+using Words = std::vector<std::string>;
+
+bool is_one_of(const std::string& word, std::initializer_list<const char*> words) {
+  return std::find(words.begin(), words.end(), word) != words.end();
+}
+
+/// How many words an option of bubblewrap takes (bwrap(1)).
+std::size_t words_of(const std::string& option) {
+  if (option.find("bind") != std::string::npos && !option.ends_with("block-fd")) return 2;
+  if (is_one_of(option, {"--setenv", "--symlink", "--file", "--chmod"})) return 2;
+  if (option == "--overlay") return 3;
+  if (option.starts_with("--unshare-") ||
+      is_one_of(option, {"--help", "--version", "--share-net", "--disable-userns", "--assert-userns-disabled",
+                         "--clearenv", "--new-session", "--die-with-parent", "--as-pid-1"}))
+    return 0;
+  return 1;
+}
+
+/// Where bubblewrap's options end: at "--", or at the first word that belongs to none.
+std::size_t end_of_options(const Words& command) {
+  std::size_t at = 1;
+  while (at < command.size() && command[at].starts_with("--") && command[at] != "--") at += 1 + words_of(command[at]);
+  return std::min(at, command.size());
+}
+
+/// A folder for shares. A container's root is a new one, where any may be made, unless a folder is bound there; then
+/// one that a system has and that nothing is mounted on.
+std::optional<fs::path> place_for_shares(const Words& command, std::size_t end) {
+  std::string root;
+  for (std::size_t at = 1; at < end; at += 1 + words_of(command[at])) {
+    const bool is_root = command[at].find("bind") != std::string::npos && at + 2 < end && command[at + 2] == "/";
+    if (is_root) root = command[at + 1];
+  }
+  if (root.empty()) return "/idlemeter";
+  for (const char* folder : {"srv", "mnt", "media", "opt", "boot"}) {
+    const std::string name = std::string("/") + folder;
+    const bool is_taken = std::any_of(command.begin(), command.begin() + static_cast<std::ptrdiff_t>(end),
+                                      [&](const std::string& word) { return word.starts_with(name); });
+    std::error_code unknown;
+    if (!is_taken && fs::is_directory(fs::path(root) / folder, unknown)) return name;
+  }
+  return {};
+}
+
+/// With a folder's name replaced wherever it occurs.
+std::string moved(std::string text, const std::string& from, const std::string& to) {
+  for (std::size_t at = text.find(from); at != std::string::npos; at = text.find(from, at + to.size()))
+    text.replace(at, from.size(), to);
+  return text;
+}
+
+}  // namespace
+
+std::vector<std::string> with_shares(std::vector<std::string> command, const GameEnvironment& environment,
+                                     const fs::path& socket) {
+  if (command.empty() || fs::path(command.front()).filename() != "bwrap") return command;
+  const std::size_t end = end_of_options(command);
+  const auto place = place_for_shares(command, end);
+  if (!place || environment.probes.empty()) return command;
+  const std::string probes = *place / "probes", meter = *place / "meter";
+  Words shares = {"--tmpfs", *place, "--ro-bind", environment.probes, probes, "--bind", socket, meter};
+  for (const std::string& variable : environment.variables) {
+    const std::size_t equals = variable.find('=');
+    const std::string name = variable.substr(0, equals);
+    if (std::find(std::begin(kProbeVariables), std::end(kProbeVariables), name) == std::end(kProbeVariables)) continue;
+    const std::string value = moved(variable.substr(equals + 1), environment.probes, probes);
+    shares.insert(shares.end(), {"--setenv", name, moved(value, socket, meter)});
+  }
+  command.insert(command.begin() + static_cast<std::ptrdiff_t>(end), shares.begin(), shares.end());
+  return command;
+}
+
+bool is_contained(int pid) {
+  std::error_code failed;
+  const auto files_of = [&](const std::string& process) {
+    return fs::read_symlink(fs::path("/proc") / process / "ns/mnt", failed).string();
+  };
+  const std::string files = files_of(std::to_string(pid));
+  return !files.empty() && files != files_of("self");
+}
+
+Contained find_contained(int ancestor, const std::vector<fs::path>& needed) {
+  constexpr const char* kMaker = "bwrap";  // it stays in the container, beside what it starts
+  std::error_code failed;
+  Contained made;
+  for (const auto& entry : fs::directory_iterator("/proc", failed)) {
+    const int pid = std::atoi(entry.path().filename().c_str());
+    if (pid <= 0 || !descends_from(pid, ancestor) || !is_contained(pid)) continue;
+    Contained found{program_of(pid).name, {}};
+    for (const fs::path& path : needed) {
+      if (!fs::exists(entry.path() / "root" / path.relative_path(), failed)) found.missing.push_back(path);
+    }
+    if (found.missing.empty()) continue;
+    if (found.program != kMaker) return found;
+    made = found;
+  }
+  return made;
+}
+
+}  // namespace idlemeter::meter
