@@ -61,7 +61,7 @@ struct Game {
 /// One swapchain of a window, and what each of its images needs.
 class Screen {
  public:
-  Screen(Game& game, VkSurfaceKHR surface, const Options& options) : game_(game), options_(options) {
+  Screen(Game& game, vk::SurfaceKHR surface, const Options& options) : game_(game), options_(options) {
     const auto can = game.card.getSurfaceCapabilitiesKHR(surface);
     vk::SwapchainCreateInfoKHR info(
         {}, surface, can.minImageCount + 1, options.srgb ? vk::Format::eB8G8R8A8Srgb : vk::Format::eB8G8R8A8Unorm,
@@ -132,7 +132,8 @@ class Screen {
 void play(Game& game, const std::vector<VkSurfaceKHR>& surfaces, const Options& options) {
   for (int swapchain = 0; swapchain < options.swapchains; ++swapchain) {
     std::vector<std::unique_ptr<Screen>> screens;
-    for (VkSurfaceKHR surface : surfaces) screens.push_back(std::make_unique<Screen>(game, surface, options));
+    for (VkSurfaceKHR surface : surfaces)
+      screens.push_back(std::make_unique<Screen>(game, vk::SurfaceKHR(surface), options));
     for (int frame = 0; frame < options.frames; ++frame) {
       {
         const std::lock_guard lock(game.queue_mutex);
@@ -184,7 +185,7 @@ int main(int argc, char** argv) {
     for (std::size_t i = 0; i < windows.size(); ++i) {
       if (SDL_Vulkan_CreateSurface(windows[i], *game.instance, &surfaces[i]) == SDL_FALSE) return 3;
       owned.emplace_back(game.instance, surfaces[i]);
-      (void)game.card.getSurfaceSupportKHR(0, surfaces[i]);
+      (void)game.card.getSurfaceSupportKHR(0, *owned.back());
     }
     if (options.threads) {
       std::vector<std::thread> threads;

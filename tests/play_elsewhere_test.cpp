@@ -1,0 +1,92 @@
+// Games of another word size, in a container and with another C library, as tests/other_roots.sh makes them ready. Run
+// within xvfb-run.
+#include <string>
+#include <utility>
+
+#include "play_session.hpp"
+
+namespace idlemeter {
+namespace {
+
+using namespace testing;
+
+const std::string kRoots = OTHER_ROOTS, kIn32Bit = kRoots + "/in_32_bit ",
+                  kStill32 = kIn32Bit + kRoots + "/still_game.32",
+                  kStillVulkan32 = kIn32Bit + kRoots + "/still_vulkan.32",
+                  k32BitPrograms = kIn32Bit + kRoots + "/i386/usr/bin/";
+
+/// With a root, a display, and nothing of the user's own.
+std::string container(const std::string& root) {
+  const auto variable = [](const char* name) {
+    const char* value = std::getenv(name);
+    return std::string(value == nullptr ? "" : value);
+  };
+  const std::string key = variable("XAUTHORITY");
+  return "bwrap --ro-bind " + root + " / --dev /dev --proc /proc --tmpfs /run --tmpfs /tmp " +
+         " --ro-bind /tmp/.X11-unix /tmp/.X11-unix " + (root == "/" ? "--ro-bind " BUILD " " BUILD " " : "") +
+         (key.empty() ? "" : "--ro-bind " + key + " /tmp/key ") +
+         "--unshare-all --die-with-parent --clearenv --setenv XAUTHORITY /tmp/key --setenv DISPLAY " +
+         variable("DISPLAY") + " -- ";
+}
+
+TEST(PlayElsewhere, CountsWhat32BitProgramsPresent) {
+  const Session session;
+  const std::pair<std::string, const char*> cases[] = {
+      {kStill32 + " --frames 150", ": 150 frames"},
+      {kStill32 + " --frames 100 --api es2", "OpenGL ES "},
+      {"env SDL_VIDEO_X11_FORCE_EGL=1 " + kStill32 + " --frames 100 --api core", ": 100 frames"},
+      {"sh -c '(sleep 1; exec " + kStill32 + " --frames 150) &'", ": 150 frames"},  // started by a 64-bit one
+      {kStillVulkan32 + " --frames 100 --windows 2", ": 200 frames"},
+      {k32BitPrograms + "vkcube --c 200", "vkcube, Vulkan 1.3, 500x500: 200 frames"},
+  };
+  for (const auto& [game, seen] : cases) {
+    const Outcome outcome = session.play(game);
+    EXPECT_NE(line_with(outcome.text, "idlemeter: ").find(seen), std::string::npos) << game << '\n' << outcome.text;
+  }
+}
+
+TEST(PlayElsewhere, BlendsOn32BitGames) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  for (const std::string& game : {kStill32 + " --api core --odd", kStill32 + " --api es2", kStillVulkan32}) {
+    Playing playing(session, game + " --pause 5 --frames 100000", "--face boxes.toml");
+    session.wait_for(has_frames);
+    expect_boxes(session, game);
+  }
+}
+
+TEST(PlayElsewhere, SharesWhatAContainerNeeds) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  for (const char* game : {kStill, kStillVulkan}) {
+    const Outcome outcome = session.play(container("/") + game + " --frames 150");
+    EXPECT_NE(outcome.text.find(": 150 frames"), std::string::npos) << outcome.text;
+    Playing playing(session, container("/") + game + " --pause 5 --frames 100000", "--face boxes.toml");
+    session.wait_for(has_frames);
+    expect_boxes(session, game);
+  }
+}
+
+TEST(PlayElsewhere, PlaysBesideAnOlderLibraryOfC) {
+  const Session session;
+  session.folder.file("box.toml",
+                      "[[pin]]\nat = [0, 0]\nbox = [108, 108]\ncolor = \"#ff0000\"\nopacity = 0.5\nradius = 0\n");
+  for (const char* game : {"/usr/bin/glxgears", "/usr/bin/es2gears_x11"}) {
+    Playing playing(session, container(kRoots + "/older") + game, "--face box.toml");
+    session.wait_for(has_frames);
+    const auto is_red = [](const Image& image) { return (image.at(5, 5) | 0x010000) == 0xff810000; };
+    const Image screen = session.screen_where(is_red);
+    EXPECT_TRUE(is_red(screen)) << game << std::hex << ' ' << screen.at(5, 5);
+  }
+}
+
+TEST(PlayElsewhere, SaysWhatAContainerLacks) {
+  const Session session;
+  const Outcome outcome =
+      session.play("sh -c '" + container(kRoots + "/older") + "/usr/bin/glxgears -info & sleep 4; kill $!'");
+  EXPECT_NE(outcome.text.find("'glxgears' runs in a container without "), std::string::npos) << outcome.text;
+  EXPECT_NE(outcome.text.find(".link; share that with it"), std::string::npos) << outcome.text;
+}
+
+}  // namespace
+}  // namespace idlemeter
