@@ -16,7 +16,7 @@ const std::string kRoots = OTHER_ROOTS, kIn32Bit = kRoots + "/in_32_bit ",
                   k32BitPrograms = kIn32Bit + kRoots + "/i386/usr/bin/";
 
 /// With a root, a display, and nothing of the user's own.
-std::string container(const std::string& root) {
+std::string container(const std::string& root, const std::string& more = "") {
   const auto variable = [](const char* name) {
     const char* value = std::getenv(name);
     return std::string(value == nullptr ? "" : value);
@@ -25,8 +25,9 @@ std::string container(const std::string& root) {
   return "bwrap --ro-bind " + root + " / --dev /dev --proc /proc --tmpfs /run --tmpfs /tmp " +
          " --ro-bind /tmp/.X11-unix /tmp/.X11-unix " + (root == "/" ? "--ro-bind " BUILD " " BUILD " " : "") +
          (key.empty() ? "" : "--ro-bind " + key + " /tmp/key ") +
-         "--unshare-all --die-with-parent --clearenv --setenv XAUTHORITY /tmp/key --setenv DISPLAY " +
-         variable("DISPLAY") + " -- ";
+         "--unshare-all --die-with-parent --clearenv --setenv XAUTHORITY /tmp/key --setenv HOME /tmp --setenv "
+         "DISPLAY " +
+         variable("DISPLAY") + " " + more + "-- ";
 }
 
 TEST(PlayElsewhere, CountsWhat32BitProgramsPresent) {
@@ -52,6 +53,56 @@ TEST(PlayElsewhere, BlendsOn32BitGames) {
     Playing playing(session, game + " --pause 5 --frames 100000", "--face boxes.toml");
     session.wait_for(has_frames);
     expect_boxes(session, game);
+  }
+}
+
+/// Direct3D by OpenGL and by Vulkan, which Wine does itself.
+TEST(PlayElsewhere, PlaysWindowsGames) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  const std::string wine = "env WINEDEBUG=-all WINEPREFIX=" + kRoots + "/wine.64 wine ",
+                    renderer = "reg add 'HKCU\\Software\\Wine\\Direct3D' /v renderer /t REG_SZ /f /d ",
+                    game = kRoots + "/still_windows.64.exe ",
+                    wine_32 =
+                        container(kRoots + "/i386", "--bind " + kRoots +
+                                                        " /tmp/roots --setenv WINEPREFIX /tmp/roots/wine.32 "
+                                                        "--setenv WINEARCH win32 --setenv WINEDEBUG -all --setenv "
+                                                        "WINEDLLOVERRIDES mscoree,mshtml= --setenv WINESERVER "
+                                                        "/usr/lib/wine/wineserver32 ") +
+                        "/usr/lib/wine/wine /tmp/roots/still_windows.32.exe ";
+  const struct {
+    std::string game, seen;
+  } cases[] = {{wine + game + "gl", "still_windows.64.exe, OpenGL 4.5, 320x240"},
+               {wine + game + "d3d9", "still_windows.64.exe, OpenGL 4.5, 320x240"},
+               {wine + game + "d3d11", "still_windows.64.exe, OpenGL 4.5, 320x240"},
+               {wine + game + "d3d11 ", "still_windows.64.exe, Vulkan 1.3, 320x240"},
+               {wine_32 + "gl", "still_windows.32.exe, OpenGL 4.5, 320x240"},
+               {wine_32 + "d3d9", "still_windows.32.exe, OpenGL 4.5, 320x240"},
+               {wine + "start /b /wait /unix " + game + "gl", "still_windows.64.exe, OpenGL 4.5, 320x240"}};
+  for (const auto& [command, seen] : cases) {
+    const bool is_vulkan = seen.find("Vulkan") != std::string::npos;
+    EXPECT_EQ(session.run(wine + renderer + (is_vulkan ? "vulkan" : "gl")).status, 0);
+    const Outcome outcome = session.play(command + " 100");
+    const std::string line = line_with(outcome.text, "idlemeter: ");
+    EXPECT_EQ(line.find("idlemeter: " + seen + ": 100 frames"), 0u) << command << '\n' << outcome.text;
+    Playing playing(session, command + " 100000 5", "--face boxes.toml");
+    session.wait_for(has_frames);
+    expect_boxes(session, command);
+  }
+  (void)session.run("WINEPREFIX=" + kRoots + "/wine.64 wineserver -k");  // the last game has outlived its launcher
+}
+
+TEST(PlayElsewhere, CountsOnceWhereOpenGlIsDoneByVulkan) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  const std::string by_vulkan = "env LIBGL_ALWAYS_SOFTWARE=1 MESA_LOADER_DRIVER_OVERRIDE=zink ";
+  for (const char* way : {"", "SDL_VIDEO_X11_FORCE_EGL=1 "}) {
+    const Outcome outcome = session.play(by_vulkan + way + kStill + " --frames 100");
+    EXPECT_NE(outcome.text.find("still_game, OpenGL 4.6, 320x240: 100 frames"), std::string::npos) << outcome.text;
+    EXPECT_EQ(outcome.text.find("Vulkan"), std::string::npos) << outcome.text;
+    Playing playing(session, by_vulkan + way + kStill + " --pause 5 --frames 100000", "--face boxes.toml");
+    session.wait_for(has_frames);
+    expect_boxes(session, by_vulkan + way);
   }
 }
 

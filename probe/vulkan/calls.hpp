@@ -40,6 +40,7 @@ struct Instance {
 #define IDLEMETER_MEMBER(name) PFN_vk##name name = nullptr;
   IDLEMETER_VK_INSTANCE(IDLEMETER_MEMBER)
   std::uint32_t version = VK_API_VERSION_1_0;  ///< that the game asked for
+  bool is_of_opengl = false;                   ///< an OpenGL driver made it: its presents are the game's swaps
   // Calls of extensions and later versions; may be nullptr.
   PFN_vkEnumerateDeviceExtensionProperties EnumerateDeviceExtensionProperties = nullptr;
   PFN_vkGetPhysicalDeviceProperties2 GetPhysicalDeviceProperties2 = nullptr;

@@ -45,6 +45,12 @@ Device* device_of(const void* handle) {
 
 namespace {
 
+/// Whether an instance was made by Mesa's driver that does OpenGL by Vulkan; the probe for OpenGL sees that game's
+/// swaps.
+bool is_of_opengl(const VkApplicationInfo* about) {
+  return about != nullptr && about->pEngineName != nullptr && ::strcmp(about->pEngineName, "mesa zink") == 0;
+}
+
 template <typename Info>
 Info* link_info(const void* chain, VkStructureType type, VkLayerFunction function) {
   auto* info = static_cast<Info*>(const_cast<void*>(chain));
@@ -75,6 +81,7 @@ VKAPI_ATTR VkResult VKAPI_CALL create_instance(const VkInstanceCreateInfo* info,
   IDLEMETER_LOAD(GetPhysicalDeviceSurfaceCapabilitiesKHR)
   const VkApplicationInfo* game = info->pApplicationInfo;
   if (game != nullptr && game->apiVersion != 0) instance->version = game->apiVersion;
+  instance->is_of_opengl = is_of_opengl(game);
   if (instance->version >= VK_API_VERSION_1_1) {
     IDLEMETER_LOAD(GetPhysicalDeviceProperties2)
     IDLEMETER_LOAD(GetPhysicalDeviceFeatures2)
@@ -171,7 +178,7 @@ VKAPI_ATTR VkResult VKAPI_CALL create_device(VkPhysicalDevice physical, const Vk
   device->reads_clocks = as_wished && request.reads_clocks() && device->calls.GetCalibratedTimestampsEXT != nullptr;
   if (as_wished && device->calls.WaitForPresentKHR != nullptr) device->waits = request.waits();
   const std::lock_guard<std::mutex> lock(layer().mutex);
-  remember_queues(*device, *info);
+  if (!instance->is_of_opengl) remember_queues(*device, *info);  // nothing is counted or drawn on others
   layer().devices[key_of(*made)] = std::move(device);
   return result;
 }
