@@ -21,5 +21,6 @@ void add_footage(Command app);
 void add_serve(Command app);
 void add_settings_command(Command app);
 void add_desk(Command app);
+void add_doctor(Command app);
 
 }  // namespace idlemeter::cli

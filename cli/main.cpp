@@ -51,8 +51,9 @@ int main(int argc, char** argv) {
       "Idle Meter: what your machine does while you play, measured, shown over the game, recorded and compared.",
       IDLEMETER_VERSION);
   const Command commands = arguments.commands();
-  for (const auto add : {add_play, add_tell, add_desk, add_demo, add_readings, add_face, add_runs, add_compare,
-                         add_plot, add_report, add_changes, add_log, add_footage, add_serve, add_settings_command})
+  for (const auto add :
+       {add_play, add_tell, add_desk, add_demo, add_readings, add_face, add_runs, add_compare, add_plot, add_report,
+        add_changes, add_log, add_footage, add_serve, add_settings_command, add_doctor})
     add(commands);
   try {
     const auto parsed = arguments.parse(argc, argv);

@@ -1,25 +1,21 @@
 // Where the values that a command shows come from: this machine, a tree, or the simulated machine.
 #pragma once
 
-#include <functional>
-#include <memory>
 #include <string>
+#include <vector>
 
 #include "arguments.hpp"
 #include "idlemeter/base/time.hpp"
-#include "idlemeter/frames/frame_histogram.hpp"
-#include "idlemeter/readings/history.hpp"
-#include "idlemeter/readings/snapshot.hpp"
-#include "idlemeter/settings/settings.hpp"
+#include "rig_values.hpp"
 
 namespace idlemeter::cli {
 
-/// Options that several commands have.
-struct ValueOptions {
-  std::string root = "/";
-  std::string rig;       ///< the kind of simulated machine; empty: this machine
-  std::string settings;  ///< the settings file; empty: the usual one if it exists
-  int game = 0;          ///< process
+using rig::ValueOptions;
+
+/// Values whose time Ctrl-C cuts short.
+class Values : public rig::Values {
+ public:
+  explicit Values(const ValueOptions& options, const std::vector<std::string>& ids = {});
 };
 
 /// Reads "1920x1080"; "" or what is wrong.
@@ -37,37 +33,5 @@ std::string read_every(const std::string& text, Nanoseconds& every);
 
 /// Adds --root, --rig, --settings and --game.
 void add_value_options(Command command, ValueOptions& options);
-
-/// Values over time, the user's own readings among them. On the simulated machine time is virtual and passes when
-/// asked.
-class Values {
- public:
-  /// Starts sampling; a load is known from the second sample on, so that the first snapshot takes a moment. Throws
-  /// Error.
-  ///
-  /// `ids`: statistics of frames beside the usual ones.
-  explicit Values(const ValueOptions& options, const std::vector<std::string>& ids = {});
-  Values(Values&&) noexcept;
-  ~Values();
-
-  /// From now on also these statistics of frames.
-  void ask(const std::vector<std::string>& ids);
-
-  /// The newest values, after `seconds` more have passed (0: now).
-  Snapshot next(double seconds);
-
-  /// The tree that the values come from; "/" for this machine.
-  [[nodiscard]] std::string root() const;
-
-  /// On the simulated machine: all frames of its game so far.
-  [[nodiscard]] FrameHistogram frame_times() const;
-
-  /// Everything that next() has returned, and on the simulated machine every frame.
-  [[nodiscard]] const History& history() const;
-
- private:
-  struct State;
-  std::unique_ptr<State> state_;
-};
 
 }  // namespace idlemeter::cli

@@ -1,6 +1,7 @@
 #include "runs/group_options.hpp"
 
 #include "idlemeter/base/text.hpp"
+#include "idlemeter/settings/settings.hpp"
 #include "values.hpp"
 
 namespace idlemeter::cli {

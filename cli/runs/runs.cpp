@@ -16,6 +16,7 @@
 #include "idlemeter/runs/run_filter.hpp"
 #include "idlemeter/runs/run_list.hpp"
 #include "idlemeter/runs/store.hpp"
+#include "idlemeter/settings/settings.hpp"
 #include "output.hpp"
 #include "play/plan_options.hpp"
 #include "runs/runs_commands.hpp"

@@ -7,6 +7,8 @@
 #include <unistd.h>
 
 #include <cerrno>
+#include <cstdlib>
+#include <sstream>
 
 namespace idlemeter::base {
 namespace {
@@ -92,6 +94,16 @@ std::vector<std::string> own_variables() {
   std::vector<std::string> variables;
   for (char** variable = environ; *variable != nullptr; ++variable) variables.emplace_back(*variable);
   return variables;
+}
+
+std::filesystem::path program_in_path(const std::string& name) {
+  if (name.find('/') != std::string::npos) return name;
+  std::istringstream folders(std::getenv("PATH") == nullptr ? "/usr/bin:/bin" : std::getenv("PATH"));
+  for (std::string folder; std::getline(folders, folder, ':');) {
+    const std::filesystem::path file = std::filesystem::path(folder.empty() ? "." : folder) / name;
+    if (::access(file.c_str(), X_OK) == 0 && std::filesystem::is_regular_file(file)) return file;
+  }
+  return {};
 }
 
 }  // namespace idlemeter::base

@@ -4,6 +4,7 @@
 #include <sys/types.h>
 
 #include <array>
+#include <filesystem>
 #include <optional>
 #include <string>
 #include <vector>
@@ -33,6 +34,9 @@ struct Launched {
 
 /// Waits for a process and returns its exit status, 128 and the signal's number if a signal ended it.
 int wait_for(pid_t process);
+
+/// The file that launch() would start for a program's name; empty if there is none.
+[[nodiscard]] std::filesystem::path program_in_path(const std::string& name);
 
 /// This process's environment, "NAME=value".
 [[nodiscard]] std::vector<std::string> own_variables();

@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <cstdlib>
 #include <utility>
 
 #include "idlemeter/base/error.hpp"
@@ -20,6 +21,7 @@
 #include "meter/entrance/above.hpp"
 #include "meter/entrance/keys.hpp"
 #include "meter/entrance/links.hpp"
+#include "meter/entrance/portal_keys.hpp"
 #include "meter/loop.hpp"
 #include "meter/session/live_session.hpp"
 
@@ -92,18 +94,39 @@ struct Meter::State {
     }
   }
 
-  /// A display that is missing, or disconnects, is noted in the log; commands do the same as keys.
-  void listen_to_keys() {
+  [[nodiscard]] std::map<std::string, meter::Shortcut> shortcuts() {
     const auto doing = [this](What what) {
       return [this, what] { session.obey({.what = what}, [](const MeterAnswer&) {}); };
     };
     const KeyChoices& chosen = options.settings.keys;
-    std::map<std::string, std::function<void()>> bindings = {{chosen.show, doing(What::toggle)},
-                                                             {chosen.clear, doing(What::clear)},
-                                                             {chosen.record, doing(What::record)},
-                                                             {chosen.face, doing(What::face)},
-                                                             {chosen.mark, doing(What::mark)}};
-    bindings.erase("");
+    std::map<std::string, meter::Shortcut> all = {
+        {"show", {"Show or hide the overlay", chosen.show, doing(What::toggle)}},
+        {"clear", {"Restart the live statistics", chosen.clear, doing(What::clear)}},
+        {"record", {"Start or stop a recording", chosen.record, doing(What::record)}},
+        {"face", {"The next face", chosen.face, doing(What::face)}},
+        {"mark", {"Set a mark in the recording", chosen.mark, doing(What::mark)}}};
+    std::erase_if(all, [](const auto& one) { return one.second.chord.empty(); });
+    return all;
+  }
+
+  /// On Wayland only the desktop hears keys, whatever window has the keyboard; without its help, as far as X11 does.
+  void listen_to_keys() {
+    if (std::getenv("WAYLAND_DISPLAY") == nullptr) return listen_to_x11();
+    portal_keys = std::make_unique<meter::PortalKeys>(shortcuts());
+    loop.watch(portal_keys->descriptor(), [this] {
+      const std::string problem = portal_keys->hear();
+      if (problem.empty()) return;
+      loop.unwatch(portal_keys->descriptor());
+      portal_keys.reset();
+      log(fmt::format("the desktop passes no keys on: {}; bind commands to keys in its own settings", problem));
+      listen_to_x11();
+    });
+  }
+
+  /// A display that is missing, or disconnects, is noted in the log; commands do the same as keys.
+  void listen_to_x11() {
+    std::map<std::string, std::function<void()>> bindings;
+    for (auto& [name, shortcut] : shortcuts()) bindings.emplace(shortcut.chord, std::move(shortcut.act));
     try {
       keys = std::make_unique<meter::Keys>(bindings);
     } catch (const Error& error) {
@@ -127,6 +150,7 @@ struct Meter::State {
   meter::LiveSession session;
   meter::Control control;
   std::unique_ptr<meter::Keys> keys;
+  std::unique_ptr<meter::PortalKeys> portal_keys;
   std::unique_ptr<meter::Entrance> entrance;
 };
 
@@ -151,6 +175,7 @@ Meter::~Meter() {
   end_recordings();
   state_->entrance.reset();  // it holds games of the session, and the session holds its attachments
   if (state_->keys != nullptr) state_->loop.unwatch(state_->keys->descriptor());
+  if (state_->portal_keys != nullptr) state_->loop.unwatch(state_->portal_keys->descriptor());
 }
 
 fs::path Meter::link_socket() const {

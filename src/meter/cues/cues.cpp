@@ -17,55 +17,44 @@
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/time.hpp"
 #include "meter/cues/tone.hpp"
+#include "meter/session_bus.hpp"
 
 namespace idlemeter::meter {
 namespace {
 
 constexpr const char* kName = "Idle Meter";
 
-template <auto Free>
-struct Freed {
-  template <typename T>
-  void operator()(T* one) const {
-    Free(one);
-  }
-};
-template <typename T, auto Free>
-using Owned = std::unique_ptr<T, Freed<Free>>;
-
 // Each gives a cue or throws Error (failed).
 
-void play(const Cue& cue) {
-  const std::vector<std::int16_t> samples = tone_of(cue.kind);
+using Sound = Owned<pa_simple, &pa_simple_free>;
+
+[[noreturn]] void fail_with_sound(int error) {
+  throw Error(Error::Code::failed, fmt::format("no sound server can be used ({})", pa_strerror(error)));
+}
+
+Sound open_sound() {
   const pa_sample_spec format{PA_SAMPLE_S16NE, kToneRate, 1};
   constexpr std::uint32_t kLatency = kToneRate / 20 * sizeof(std::int16_t), kUsual = ~0u;  // bytes: a twentieth second
   const pa_buffer_attr buffer{kUsual, kLatency, kUsual, kUsual, kUsual};
   int error = 0;
-  const Owned<pa_simple, &pa_simple_free> stream(
-      pa_simple_new(nullptr, kName, PA_STREAM_PLAYBACK, nullptr, "cue", &format, nullptr, &buffer, &error));
+  Sound stream(pa_simple_new(nullptr, kName, PA_STREAM_PLAYBACK, nullptr, "cue", &format, nullptr, &buffer, &error));
+  if (stream == nullptr) fail_with_sound(error);
+  return stream;
+}
+
+void play(const Cue& cue) {
+  const std::vector<std::int16_t> samples = tone_of(cue.kind);
+  const Sound stream = open_sound();
   const auto bytes = samples.size() * sizeof(std::int16_t);
-  if (stream == nullptr || pa_simple_write(stream.get(), samples.data(), bytes, &error) < 0 ||
-      pa_simple_drain(stream.get(), &error) < 0)
-    throw Error(Error::Code::failed, fmt::format("no sound server can be used ({})", pa_strerror(error)));
+  int error = 0;
+  if (pa_simple_write(stream.get(), samples.data(), bytes, &error) < 0 || pa_simple_drain(stream.get(), &error) < 0)
+    fail_with_sound(error);
 }
 
-[[noreturn]] void fail(const char* what, GError* error) {
-  const Owned<GError, &g_error_free> owned(error);
-  throw Error(Error::Code::failed, fmt::format("{} ({})", what, owned == nullptr ? "no reason given" : owned->message));
-}
-
-/// Over a private connection: the shared one would end the program when the bus goes away.
 void notify(const Cue& cue) {
-  constexpr auto kFlags = static_cast<GDBusConnectionFlags>(G_DBUS_CONNECTION_FLAGS_AUTHENTICATION_CLIENT |
-                                                            G_DBUS_CONNECTION_FLAGS_MESSAGE_BUS_CONNECTION);
   constexpr int kShown = 4'000, kWait = 2'000;  // milliseconds
   constexpr std::uint8_t kNormal = 1, kCritical = 2;
-  GError* error = nullptr;
-  const Owned<char, &g_free> address(g_dbus_address_get_for_bus_sync(G_BUS_TYPE_SESSION, nullptr, &error));
-  if (address == nullptr) fail("there is no session bus", error);
-  const Owned<GDBusConnection, &g_object_unref> bus(
-      g_dbus_connection_new_for_address_sync(address.get(), kFlags, nullptr, nullptr, &error));
-  if (bus == nullptr) fail("the session bus can't be reached", error);
+  const Bus bus = connect_to_session_bus();
   std::string title = cue.text;
   if (!title.empty()) title[0] = g_ascii_toupper(title[0]);
   const Owned<char, &g_free> body(g_markup_escape_text(cue.about.c_str(), -1));
@@ -73,33 +62,56 @@ void notify(const Cue& cue) {
   g_variant_builder_init(&hints, G_VARIANT_TYPE("a{sv}"));
   const bool is_failure = cue.kind == Cue::Kind::failure;
   g_variant_builder_add(&hints, "{sv}", "urgency", g_variant_new_byte(is_failure ? kCritical : kNormal));
-  const Owned<GVariant, &g_variant_unref> answer(g_dbus_connection_call_sync(
+  GError* error = nullptr;
+  const Variant answer(g_dbus_connection_call_sync(
       bus.get(), "org.freedesktop.Notifications", "/org/freedesktop/Notifications", "org.freedesktop.Notifications",
       "Notify", g_variant_new("(susssasa{sv}i)", kName, 0u, "", title.c_str(), body.get(), nullptr, &hints, kShown),
       nullptr, G_DBUS_CALL_FLAGS_NONE, kWait, nullptr, &error));
-  if (answer == nullptr) fail("the desktop takes no notification", error);
+  if (answer == nullptr)
+    throw Error(Error::Code::failed, fmt::format("the desktop takes no notification ({})", reason_of(error)));
 }
 
-void speak(const Cue& cue) {
+using Speech = Owned<SPDConnection, &spd_close>;
+
+Speech open_speech() {
   constexpr int kSpawn = 1;  // starts the speech dispatcher if it is installed
   char* error = nullptr;
-  const Owned<SPDConnection, &spd_close> speech(
-      spd_open2("idlemeter", "cue", nullptr, SPD_MODE_SINGLE, nullptr, kSpawn, &error));
+  Speech speech(spd_open2("idlemeter", "cue", nullptr, SPD_MODE_SINGLE, nullptr, kSpawn, &error));
   const Owned<char, &std::free> reason(error);
   if (speech == nullptr)
     throw Error(Error::Code::failed, fmt::format("no speech dispatcher answers{}",
                                                  reason == nullptr ? "" : fmt::format(" ({})", reason.get())));
+  return speech;
+}
+
+void speak(const Cue& cue) {
+  const Speech speech = open_speech();
   if (spd_say(speech.get(), SPD_MESSAGE, cue.text.c_str()) < 0)
     throw Error(Error::Code::failed, "the speech dispatcher takes no text");
+}
+
+/// Whether somebody on the bus shows notifications, or can be started for it.
+void find_notifications() {
+  const Bus bus = connect_to_session_bus();
+  GError* error = nullptr;
+  const Variant started(g_dbus_connection_call_sync(bus.get(), "org.freedesktop.DBus", "/org/freedesktop/DBus",
+                                                    "org.freedesktop.DBus", "StartServiceByName",
+                                                    g_variant_new("(su)", "org.freedesktop.Notifications", 0u), nullptr,
+                                                    G_DBUS_CALL_FLAGS_NONE, 2'000, nullptr, &error));
+  if (started == nullptr)
+    throw Error(Error::Code::failed, fmt::format("the desktop takes no notification ({})", reason_of(error)));
 }
 
 struct Way {
   const char* name;  ///< in messages
   void (*give)(const Cue& cue);
+  void (*find)();  ///< throws as `give` would
 };
 
 /// In the order of CueWay.
-constexpr Way kWays[] = {{"tone", &play}, {"notification", &notify}, {"speech", &speak}};
+constexpr Way kWays[] = {{"tone", &play, [] { (void)open_sound(); }},
+                         {"notification", &notify, &find_notifications},
+                         {"speech", &speak, [] { (void)open_speech(); }}};
 
 const std::vector<CueWay>& chosen(const CueChoices& choices, Cue::Kind kind) {
   const std::vector<CueWay>* const all[] = {&choices.start, &choices.end, &choices.mark, &choices.failure};
@@ -187,6 +199,15 @@ std::vector<std::string> Cues::problems() {
     if (!channel->problem.empty()) all.push_back(std::exchange(channel->problem, {}));
   }
   return all;
+}
+
+std::string problem_with(CueWay way) {
+  try {
+    kWays[static_cast<std::size_t>(way)].find();
+    return "";
+  } catch (const Error& error) {
+    return error.what();
+  }
 }
 
 }  // namespace idlemeter::meter

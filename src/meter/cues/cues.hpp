@@ -36,4 +36,7 @@ class Cues {
   std::vector<std::shared_ptr<Channel>> channels_;  // by way; nullptr if no cue uses it
 };
 
+/// Why cues can't be given in this way here; "" if they can. Gives none. May wait as long as the server.
+[[nodiscard]] std::string problem_with(CueWay way);
+
 }  // namespace idlemeter::meter

@@ -10,8 +10,8 @@
 #include <cstdlib>
 #include <cstring>
 #include <memory>
-#include <sstream>
 
+#include "base/launch.hpp"
 #include "idlemeter/draw/face_library.hpp"
 #include "idlemeter/meter/command.hpp"
 #include "idlemeter/meter/running_meters.hpp"
@@ -27,17 +27,6 @@ namespace {
 
 namespace fs = std::filesystem;
 using meter::Companion;
-
-/// The file that would be started, as execvp() finds it; empty if there is none.
-fs::path found_program(const std::string& word) {
-  if (word.find('/') != std::string::npos) return word;
-  std::istringstream folders(std::getenv("PATH") == nullptr ? "/usr/bin:/bin" : std::getenv("PATH"));
-  for (std::string folder; std::getline(folders, folder, ':');) {
-    const fs::path file = fs::path(folder.empty() ? "." : folder) / word;
-    if (::access(file.c_str(), X_OK) == 0 && fs::is_regular_file(file)) return file;
-  }
-  return {};
-}
 
 /// "'./game': Permission denied; …"
 Error cannot_start(const std::string& game, int error) {
@@ -135,7 +124,7 @@ bool PlayReport::is_complete() const {
 }
 
 bool lacks_probe(const std::vector<std::string>& game) {
-  return !game.empty() && !meter::has_32_bit_probe() && is_32_bit(found_program(game.front()));
+  return !game.empty() && !meter::has_32_bit_probe() && is_32_bit(base::program_in_path(game.front()));
 }
 
 PlayReport play_game(const std::vector<std::string>& game, const PlayOptions& options) {

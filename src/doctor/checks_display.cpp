@@ -1,0 +1,109 @@
+// The display: who shows windows here, and what Idle Meter may do there.
+#include <fmt/format.h>
+#include <pango/pangocairo.h>
+#include <xcb/damage.h>
+
+#include <cstdlib>
+#include <map>
+#include <string>
+
+#include "doctor/checks.hpp"
+#include "idlemeter/base/error.hpp"
+#include "meter/entrance/keys.hpp"
+#include "meter/entrance/portal_keys.hpp"
+#include "meter/entrance/wayland_facts.hpp"
+#include "meter/entrance/x11.hpp"
+
+namespace idlemeter::doctor {
+namespace {
+
+std::string variable(const char* name) {
+  const char* value = std::getenv(name);
+  return value == nullptr ? "" : value;
+}
+
+struct Displays {
+  std::map<std::string, std::string> wayland = meter::wayland_facts();  ///< empty: none
+  meter::Connection x11 = meter::connect_to_display();
+
+  [[nodiscard]] bool has_x11() const { return xcb_connection_has_error(x11.get()) == 0; }
+};
+
+HealthCheck session_check(const Displays& displays) {
+  HealthCheck check{"display.session", "Session", Health::works, "", ""};
+  if (!displays.wayland.empty()) {
+    const auto mode = displays.wayland.find("Display");
+    check.finding = fmt::format("Wayland, {}{}{}", displays.wayland.at("Compositor"),
+                                mode == displays.wayland.end() ? "" : ", " + mode->second,
+                                displays.has_x11() ? ", and X11 beside it" : "");
+  } else if (displays.has_x11()) {
+    const xcb_screen_t* screen = xcb_setup_roots_iterator(xcb_get_setup(displays.x11.get())).data;
+    check.finding =
+        fmt::format("X11, {}, {}x{}", variable("DISPLAY"), screen->width_in_pixels, screen->height_in_pixels);
+  } else {
+    const std::string named = variable("WAYLAND_DISPLAY") + variable("DISPLAY");
+    check = {check.id, check.subject, Health::fails,
+             named.empty() ? "there is no display: neither WAYLAND_DISPLAY nor DISPLAY is set"
+                           : fmt::format("the display {} doesn't answer", named),
+             "use a terminal of your desktop session"};
+  }
+  return check;
+}
+
+HealthCheck keys_check(const Displays& displays) {
+  HealthCheck check{"display.keys", "Keys", Health::works, "", ""};
+  const std::string by_portal = displays.wayland.empty() ? "" : meter::problem_with_portal_keys();
+  if (!displays.wayland.empty() && by_portal.empty()) {
+    check.finding = "the desktop passes them on, once you have agreed";
+    return check;
+  }
+  try {
+    const meter::Keys heard({{"Ctrl+Alt+O", [] {}}});
+    check.finding = "heard whatever window has the keyboard";
+    if (displays.wayland.empty()) return check;
+    check.finding = "heard only while a window of X11 has the keyboard: " + by_portal;
+  } catch (const Error& error) {
+    check.finding = displays.wayland.empty() ? error.problem() : by_portal;
+  }
+  check.health = Health::limited;
+  check.fix = "bind commands to keys in the desktop's own settings";
+  return check;
+}
+
+HealthCheck above_check(const Displays& displays) {
+  HealthCheck check{"display.above", "Window above a game", Health::limited, "", ""};
+  if (!displays.has_x11()) {
+    check.finding = "it takes X11: on Wayland games get the overlay inside of them";
+    return check;
+  }
+  const auto* damage = xcb_get_extension_data(displays.x11.get(), &xcb_damage_id);
+  if (damage == nullptr || damage->present == 0) {
+    check.finding = "the display doesn't report changes (DAMAGE): no frames would be counted";
+    return check;
+  }
+  check.health = Health::works;
+  check.finding = displays.wayland.empty() ? "above any window" : "above games of X11 only";
+  return check;
+}
+
+HealthCheck fonts_check() {
+  PangoFontMap* const map = pango_cairo_font_map_new();
+  PangoFontFamily** families = nullptr;
+  int count = 0;
+  pango_font_map_list_families(map, &families, &count);
+  g_free(families);
+  g_object_unref(map);
+  constexpr int kAliases = 3;  // sans, serif and monospace are listed without any font
+  if (count > kAliases) return {"display.fonts", "Fonts", Health::works, fmt::format("{} families", count - kAliases)};
+  return {"display.fonts", "Fonts", Health::fails, "no font is installed: the overlay has no letters",
+          to_install("fonts-dejavu-core")};
+}
+
+}  // namespace
+
+void check_display(Checks& checks) {
+  const Displays displays;
+  checks.insert(checks.end(), {session_check(displays), keys_check(displays), above_check(displays), fonts_check()});
+}
+
+}  // namespace idlemeter::doctor
