@@ -102,6 +102,9 @@ class Arguments {
 
   [[nodiscard]] Command commands() const;
 
+  /// For shells and the manual.
+  [[nodiscard]] const CLI::App& definitions() const { return *app_; }
+
   struct Parsed {
     Run run;              ///< empty: nothing more to do
     int status = 0;       ///< then: 0 after --help, 2 after a mistake

@@ -4,9 +4,11 @@
 #include <exception>
 #include <iostream>
 #include <new>
+#include <string_view>
 
 #include "advice.hpp"
 #include "commands.hpp"
+#include "definitions.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/version.hpp"
 #include "output.hpp"
@@ -56,6 +58,10 @@ int main(int argc, char** argv) {
         add_changes, add_log, add_footage, add_serve, add_settings_command, add_doctor})
     add(commands);
   try {
+    const std::string_view asked = argc > 2 ? argv[1] : "";  // by a shell, by an installation
+    if (asked == "complete") write_raw(completions(arguments.definitions(), {argv + 3, argv + argc}));
+    if (asked == "man") write_man_pages(arguments.definitions(), argv[2], IDLEMETER_VERSION);
+    if (asked == "complete" || asked == "man") return flush_output(), 0;
     const auto parsed = arguments.parse(argc, argv);
     const bool plays = parsed.command == "play" || parsed.command == "attach";  // these pass signals on
     if (parsed.run && !plays) watch_signals();
