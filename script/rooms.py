@@ -17,6 +17,7 @@ WHAT = {
     "serve": "readings over HTTP",
     "http": "a server, its clients bounded",
     "desk": "a page to point at",
+    "doctor": "what works here, what fixes the rest",
     "footage": "a run's overlay as a video",
     "draw": "scenes as pixels",
     "link": "memory shared with the game",

@@ -1,14 +1,11 @@
 // Cues for real: a sound server whose sink is heard, a session bus with a listener, and a stand-in speech dispatcher.
 #include "meter/cues/cues.hpp"
 
-#include <gio/gio.h>
 #include <gtest/gtest.h>
 #include <poll.h>
 #include <pulse/simple.h>
 #include <signal.h>
-#include <spawn.h>
 #include <sys/socket.h>
-#include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
@@ -18,6 +15,7 @@
 #include <numbers>
 #include <thread>
 
+#include "a_bus.hpp"
 #include "base/local_socket.hpp"
 #include "base/private_socket.hpp"
 #include "folder.hpp"
@@ -27,29 +25,10 @@
 namespace idlemeter::meter {
 namespace {
 
+using namespace idlemeter::testing;
 using Kind = Cue::Kind;
 
 constexpr double kLow = 294, kMiddle = 587, kHigh = 880;
-
-/// A server, until the end of the test.
-class Server {
- public:
-  explicit Server(std::vector<std::string> words) {
-    std::vector<char*> pointers;
-    for (std::string& word : words) pointers.push_back(word.data());
-    pointers.push_back(nullptr);
-    EXPECT_EQ(::posix_spawnp(&pid_, pointers[0], nullptr, nullptr, pointers.data(), environ), 0) << words[0];
-  }
-  Server(const Server&) = delete;
-  Server& operator=(const Server&) = delete;
-  ~Server() {
-    ::kill(pid_, SIGKILL);
-    ::waitpid(pid_, nullptr, 0);
-  }
-
- private:
-  pid_t pid_ = 0;
-};
 
 class ACue : public ::testing::Test {
  protected:
@@ -65,13 +44,6 @@ class ACue : public ::testing::Test {
   [[nodiscard]] std::string socket(const char* name) const { return (folder_ / name).string(); }
 
   static CueChoices only(CueWay way) { return {{way}, {way}, {way}, {way}}; }
-
-  /// Until something is there, for up to ten seconds.
-  template <typename There>
-  static bool wait_for(There there) {
-    for (int i = 0; i < 1'000 && !there(); ++i) std::this_thread::sleep_for(10 * kMillisecond);
-    return there();
-  }
 
   idlemeter::testing::Folder folder_;
 };
@@ -164,97 +136,43 @@ TEST_F(ACue, IsHeardFromTheSoundServerWhenItIsGiven) {
   pa_simple_free(ears);
 }
 
-/// What the desktop gets to show.
-class Desktop {
- public:
-  explicit Desktop(const std::string& address) {
-    context_ = g_main_context_new();
-    thread_ = std::thread([this, address] { run(address); });
-  }
-  Desktop(const Desktop&) = delete;
-  Desktop& operator=(const Desktop&) = delete;
-  ~Desktop() {
-    ending_ = true;
-    g_main_context_wakeup(context_);
-    thread_.join();
-    g_main_context_unref(context_);
-  }
-
-  std::atomic<bool> is_there = false;
-  std::atomic<bool> has_shown = false;
-  std::string program, title, body;  // once it has shown something
-  int urgency = -1;
-
- private:
-  static void call(GDBusConnection*, const char*, const char*, const char*, const char*, GVariant* parameters,
-                   GDBusMethodInvocation* call, void* self) {
-    auto& desktop = *static_cast<Desktop*>(self);
-    const char *program = nullptr, *icon = nullptr, *title = nullptr, *body = nullptr;
-    guint replaces = 0;
-    GVariant *actions = nullptr, *hints = nullptr;
-    int time = 0;
-    g_variant_get(parameters, "(&su&s&s&s@as@a{sv}i)", &program, &replaces, &icon, &title, &body, &actions, &hints,
-                  &time);
-    guchar urgency = 0;
-    g_variant_lookup(hints, "urgency", "y", &urgency);
-    desktop.program = program;
-    desktop.title = title;
-    desktop.body = body;
-    desktop.urgency = urgency;
-    g_variant_unref(actions);
-    g_variant_unref(hints);
-    g_dbus_method_invocation_return_value(call, g_variant_new("(u)", 1u));
-    desktop.has_shown = true;
-  }
-
-  void run(const std::string& address) {
-    g_main_context_push_thread_default(context_);
-    GDBusConnection* bus = g_dbus_connection_new_for_address_sync(
-        address.c_str(),
-        static_cast<GDBusConnectionFlags>(G_DBUS_CONNECTION_FLAGS_AUTHENTICATION_CLIENT |
-                                          G_DBUS_CONNECTION_FLAGS_MESSAGE_BUS_CONNECTION),
-        nullptr, nullptr, nullptr);
-    ASSERT_NE(bus, nullptr);
-    GDBusNodeInfo* node = g_dbus_node_info_new_for_xml(
-        "<node><interface name='org.freedesktop.Notifications'><method name='Notify'>"
-        "<arg type='s' direction='in'/><arg type='u' direction='in'/><arg type='s' direction='in'/>"
-        "<arg type='s' direction='in'/><arg type='s' direction='in'/><arg type='as' direction='in'/>"
-        "<arg type='a{sv}' direction='in'/><arg type='i' direction='in'/><arg type='u' direction='out'/>"
-        "</method></interface></node>",
-        nullptr);
-    const GDBusInterfaceVTable table{&call, nullptr, nullptr, {}};
-    g_dbus_connection_register_object(bus, "/org/freedesktop/Notifications", node->interfaces[0], &table, this, nullptr,
-                                      nullptr);
-    GVariant* owned =
-        g_dbus_connection_call_sync(bus, "org.freedesktop.DBus", "/org/freedesktop/DBus", "org.freedesktop.DBus",
-                                    "RequestName", g_variant_new("(su)", "org.freedesktop.Notifications", 0u), nullptr,
-                                    G_DBUS_CALL_FLAGS_NONE, -1, nullptr, nullptr);
-    is_there = owned != nullptr;
-    while (!ending_) g_main_context_iteration(context_, TRUE);
-    if (owned != nullptr) g_variant_unref(owned);
-    g_dbus_node_info_unref(node);
-    g_object_unref(bus);
-    g_main_context_pop_thread_default(context_);
-  }
-
-  GMainContext* context_ = nullptr;
-  std::atomic<bool> ending_ = false;
-  std::thread thread_;
-};
-
 TEST_F(ACue, IsShownByTheDesktop) {
   const std::string address = "unix:path=" + socket("bus");
   const Server bus({"dbus-daemon", "--session", "--nofork", "--nopidfile", "--address=" + address});
   ASSERT_TRUE(wait_for([&] { return std::filesystem::exists(socket("bus")); }));
-  Desktop desktop(address);
+  std::atomic<bool> has_shown = false;
+  std::string program, title, body;  // once it has shown something
+  guchar urgency = 0;
+  const Service desktop(
+      address, "org.freedesktop.Notifications", "/org/freedesktop/Notifications",
+      "<node><interface name='org.freedesktop.Notifications'><method name='Notify'>"
+      "<arg type='s' direction='in'/><arg type='u' direction='in'/><arg type='s' direction='in'/>"
+      "<arg type='s' direction='in'/><arg type='s' direction='in'/><arg type='as' direction='in'/>"
+      "<arg type='a{sv}' direction='in'/><arg type='i' direction='in'/><arg type='u' direction='out'/>"
+      "</method></interface></node>",
+      [&](const std::string&, GVariant* words, GDBusMethodInvocation* call) {
+        const char *of = nullptr, *heading = nullptr, *text = nullptr;
+        g_variant_get_child(words, 0, "&s", &of);
+        g_variant_get_child(words, 3, "&s", &heading);
+        g_variant_get_child(words, 4, "&s", &text);
+        GVariant* hints = g_variant_get_child_value(words, 6);
+        g_variant_lookup(hints, "urgency", "y", &urgency);
+        g_variant_unref(hints);
+        program = of;
+        title = heading;
+        body = text;
+        g_dbus_method_invocation_return_value(call, g_variant_new("(u)", 1u));
+        has_shown = true;
+      });
   ASSERT_TRUE(wait_for([&] { return desktop.is_there.load(); }));
+  EXPECT_EQ(problem_with(CueWay::notification), "");
   Cues cues(only(CueWay::notification));
   cues.give({Kind::failure, "not recorded", "runs.db: the disk is <full>"});
-  ASSERT_TRUE(wait_for([&] { return desktop.has_shown.load(); }));
-  EXPECT_EQ(desktop.program, "Idle Meter");
-  EXPECT_EQ(desktop.title, "Not recorded");
-  EXPECT_EQ(desktop.body, "runs.db: the disk is &lt;full&gt;") << "desktops read markup";
-  EXPECT_EQ(desktop.urgency, 2);
+  ASSERT_TRUE(wait_for([&] { return has_shown.load(); }));
+  EXPECT_EQ(program, "Idle Meter");
+  EXPECT_EQ(title, "Not recorded");
+  EXPECT_EQ(body, "runs.db: the disk is &lt;full&gt;") << "desktops read markup";
+  EXPECT_EQ(urgency, 2);
   EXPECT_TRUE(cues.problems().empty());
 }
 
