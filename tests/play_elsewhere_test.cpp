@@ -106,6 +106,53 @@ TEST(PlayElsewhere, CountsOnceWhereOpenGlIsDoneByVulkan) {
   }
 }
 
+/// A compositor without a screen, whose pictures can be taken.
+class Compositor {
+ public:
+  explicit Compositor(const Session& session) : session_(session) {
+    ::setenv("WAYLAND_DISPLAY", "sea", 1);
+    EXPECT_EQ(session
+                  .run("weston --backend=headless-backend.so --width=640 --height=480 --use-gl --socket=sea --debug "
+                       "--idle-time=0 --no-config >weston.log 2>&1 & echo $! >weston.pid; for i in $(seq 200); do "
+                       "[ -S sea ] && break; sleep 0.1; done; [ -S sea ]")
+                  .status,
+              0)
+        << text_of(session.folder / "weston.log");
+  }
+  Compositor(const Compositor&) = delete;
+  Compositor& operator=(const Compositor&) = delete;
+  ~Compositor() {
+    (void)session_.run("kill $(cat weston.pid)");
+    ::unsetenv("WAYLAND_DISPLAY");
+  }
+
+  [[nodiscard]] Image screen() const {
+    EXPECT_EQ(session_.run("rm -f wayland-*.png; weston-screenshooter; mv wayland-*.png screen.png").status, 0);
+    return load_png(session_.folder / "screen.png");
+  }
+
+ private:
+  const Session& session_;
+};
+
+TEST(PlayElsewhere, PlaysOnWayland) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  const Compositor compositor(session);
+  const Outcome outcome = session.play("vkcube-wayland --c 60", "--record --store runs.db");
+  EXPECT_NE(outcome.text.find("vkcube-wayland, Vulkan 1.3, 500x500: 60 frames"), std::string::npos) << outcome.text;
+  const Outcome run = session.run("'" IDLEMETER_COMMAND "' runs show 1 --all --store runs.db");
+  EXPECT_NE(run.text.find("weston, Wayland"), std::string::npos) << run.text;
+  EXPECT_NE(run.text.find("640x480 at 60.00 Hz"), std::string::npos) << run.text;
+  Playing playing(session, "weston-simple-egl -f -o", "--face boxes.toml");
+  session.wait_for(has_frames);
+  Image screen = compositor.screen();
+  for (int i = 0; i < 50 && screen.at(60, 60) != 0xff800000; ++i) screen = compositor.screen();
+  EXPECT_EQ(screen.at(60, 60), 0xff800000) << std::hex << screen.at(60, 60);
+  EXPECT_EQ(screen.at(240, 60), 0xff808080) << std::hex << screen.at(240, 60);
+  EXPECT_EQ(screen.at(20, 60), 0xff000000) << std::hex << screen.at(20, 60);
+}
+
 TEST(PlayElsewhere, SharesWhatAContainerNeeds) {
   const Session session;
   session.folder.file("boxes.toml", kBoxes);
