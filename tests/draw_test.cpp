@@ -206,9 +206,12 @@ TEST(Painter, APictureShowsItsPartAndAMissingOneNothing) {
 
 TEST(Starters, FitEveryUsualPictureWithoutFindings) {
   const testing::Folder folder;
-  rig::Simulation session(folder / "machine", {}, rig::spec_of("desktop"));
-  session.play(12);
+  rig::Simulation desktop(folder / "machine", {}, rig::spec_of("desktop"));
+  rig::Simulation handheld(folder / "handheld", {}, rig::spec_of("handheld"));
+  desktop.play(12);
+  handheld.play(12);
   for (const Starter& starter : starters()) {
+    const rig::Simulation& session = starter.name == "handheld" ? handheld : desktop;
     const auto file = folder / (std::string(starter.name) + ".toml");
     write_starter(starter, file);
     EXPECT_THROW(write_starter(starter, file), Error) << starter.name;  // never overwritten

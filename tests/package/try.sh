@@ -28,3 +28,12 @@ for program in "$work/buildcore/show_run" "$work/show_run"; do
   (cd "$work" && "$program") | grep -E '^  1% low +[0-9.]+ +FPS'
 done
 "$work/prefix/bin/idlemeter" --version
+# It runs from wherever it is, with the probes and the manual that came with it.
+mv "$work/prefix" "$work/moved"
+(HOME=$work DISPLAY='' "$work/moved/bin/idlemeter" doctor || true) | grep -F 'the probe loads'
+grep -qF '\-\-end\-game' "$work/moved/share/man/man1/idlemeter-play.1"
+for file in bin/idlemeter share/bash-completion/completions/idlemeter share/zsh/vendor-completions/_idlemeter \
+  share/fish/vendor_completions.d/idlemeter.fish share/applications/idlemeter-desk.desktop share/idlemeter/face.schema.json \
+  lib/systemd/user/idlemeter-serve.service; do
+  [ -s "$work/moved/$file" ] || { echo "$file isn't installed"; exit 1; }
+done

@@ -11,6 +11,7 @@ namespace {
 constexpr std::array kStarters = {
     Starter{"rate", "only the rate, readable at a glance", kRateFace},
     Starter{"strip", "one line along the top: rate, GPU, CPU, memory, time", kStripFace},
+    Starter{"handheld", "one line for a small screen: rate, load, temperature, battery", kHandheldFace},
     Starter{"benchmark", "averages, lows and frame times of a run, and what holds it back", kBenchmarkFace},
     Starter{"thermals", "temperatures, power and clocks, with warnings", kThermalsFace},
     Starter{"everything", "all that matters of the machine, in two columns", kEverythingFace},

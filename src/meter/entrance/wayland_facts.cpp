@@ -6,6 +6,7 @@
 #include <sys/socket.h>
 #include <wayland-client.h>
 
+#include <algorithm>
 #include <cstdarg>
 #include <cstdlib>
 #include <list>
@@ -21,6 +22,7 @@ namespace {
 struct Output {
   wl_output* handle = nullptr;
   std::string mode;
+  std::int32_t scale = 1;
 };
 
 void take_mode(void* data, wl_output*, std::uint32_t flags, std::int32_t width, std::int32_t height,
@@ -35,14 +37,15 @@ constexpr wl_output_listener kOutput = {
                    const char*, std::int32_t) {},
     .mode = &take_mode,
     .done = [](void*, wl_output*) {},
-    .scale = [](void*, wl_output*, std::int32_t) {},
+    .scale = [](void* data, wl_output*, std::int32_t factor) { static_cast<Output*>(data)->scale = factor; },
     .name = [](void*, wl_output*, const char*) {},
     .description = [](void*, wl_output*, const char*) {}};
 
-void add_global(void* data, wl_registry* registry, std::uint32_t name, const char* interface, std::uint32_t) {
+void add_global(void* data, wl_registry* registry, std::uint32_t name, const char* interface, std::uint32_t version) {
   if (std::string_view(interface) != wl_output_interface.name) return;
   Output& output = static_cast<std::list<Output>*>(data)->emplace_back();
-  output.handle = static_cast<wl_output*>(wl_registry_bind(registry, name, &wl_output_interface, 1));
+  output.handle =
+      static_cast<wl_output*>(wl_registry_bind(registry, name, &wl_output_interface, std::min(version, 2u)));
   wl_output_add_listener(output.handle, &kOutput, &output);
 }
 
@@ -95,7 +98,9 @@ std::map<std::string, std::string> wayland_facts() {
   wl_registry_add_listener(registry, &kRegistry, &outputs);
   if (roundtrip(display.get(), until)) (void)roundtrip(display.get(), until);  // the outputs, then their modes
   for (const Output& output : outputs) {
-    if (!output.mode.empty()) facts.emplace("Display", output.mode);  // the first that is on
+    if (!output.mode.empty() && facts.emplace("Display", output.mode).second &&
+        output.scale > 1)  // the first that is on
+      facts.emplace("Display scale", std::to_string(output.scale));
     wl_output_destroy(output.handle);
   }
   wl_registry_destroy(registry);

@@ -6,8 +6,8 @@
 
 namespace idlemeter::meter {
 
-/// "Compositor" and "Display", as far as the session's compositor answers within two seconds. Empty without a
-/// compositor.
+/// "Compositor", "Display" and, if a point of it is several pixels, "Display scale" (whole numbers, rounded up), as far
+/// as the session's compositor answers within two seconds. Empty without a compositor.
 [[nodiscard]] std::map<std::string, std::string> wayland_facts();
 
 }  // namespace idlemeter::meter
