@@ -1,4 +1,5 @@
 #include <cstdio>
+#include <idlemeter/doctor.hpp>
 #include <idlemeter/draw.hpp>
 #include <idlemeter/frames.hpp>
 #include <idlemeter/meter.hpp>
@@ -12,5 +13,6 @@ int main() {
   const bool measured = painter.measure("100", {}).width > 0;
   std::printf("Idle Meter %s: %.1f FPS\n", IDLEMETER_VERSION, *idlemeter::summarize(intervals).average_rate);
   const bool playing = idlemeter::lacks_probe({"/bin/sh"});
-  return measured && !playing && idlemeter::Store::usual_path().filename() == "runs.db" ? 0 : 1;
+  const bool sound = idlemeter::worst_of({}) == idlemeter::Health::works;
+  return sound && measured && !playing && idlemeter::Store::usual_path().filename() == "runs.db" ? 0 : 1;
 }
