@@ -92,14 +92,20 @@ void speak(const Cue& cue) {
 
 /// Whether somebody on the bus shows notifications, or can be started for it.
 void find_notifications() {
+  constexpr const char* kNotifications = "org.freedesktop.Notifications";
   const Bus bus = connect_to_session_bus();
   GError* error = nullptr;
-  const Variant started(g_dbus_connection_call_sync(bus.get(), "org.freedesktop.DBus", "/org/freedesktop/DBus",
-                                                    "org.freedesktop.DBus", "StartServiceByName",
-                                                    g_variant_new("(su)", "org.freedesktop.Notifications", 0u), nullptr,
-                                                    G_DBUS_CALL_FLAGS_NONE, 2'000, nullptr, &error));
-  if (started == nullptr)
-    throw Error(Error::Code::failed, fmt::format("the desktop takes no notification ({})", reason_of(error)));
+  const auto ask = [&](const char* method, GVariant* arguments) {
+    return Variant(g_dbus_connection_call_sync(bus.get(), "org.freedesktop.DBus", "/org/freedesktop/DBus",
+                                               "org.freedesktop.DBus", method, arguments, nullptr,
+                                               G_DBUS_CALL_FLAGS_NONE, 2'000, nullptr, &error));
+  };
+  gboolean is_there = FALSE;
+  if (const Variant has = ask("NameHasOwner", g_variant_new("(s)", kNotifications)))
+    g_variant_get(has.get(), "(b)", &is_there);
+  if (is_there != FALSE) return;
+  if (error == nullptr && ask("StartServiceByName", g_variant_new("(su)", kNotifications, 0u)) != nullptr) return;
+  throw Error(Error::Code::failed, fmt::format("the desktop takes no notification ({})", reason_of(error)));
 }
 
 struct Way {
