@@ -13,6 +13,7 @@
 #include <vector>
 
 #include "folder.hpp"
+#include "meter/entrance/container.hpp"
 
 namespace idlemeter {
 namespace {
@@ -119,6 +120,49 @@ TEST(Process, IsNamedByWhatItRuns) {
     EXPECT_EQ(program.name, one.name);
     EXPECT_EQ(program.file, one.file.empty() ? "" : (folder / one.file).string()) << one.name;
     EXPECT_EQ(program.loader.empty(), one.name == one.executable) << one.name;
+  }
+}
+
+TEST(Process, GetsSharesWhereItsContainersRootHasAPlace) {
+  const testing::Folder root;
+  for (const char* folder : {"mnt", "opt"}) std::filesystem::create_directories(root / folder);
+  const std::string own = root.path().string();
+  const meter::GameEnvironment environment{
+      {"LD_PRELOAD=/p/probes/$LIB/gl.so:/mine.so", "HOME=/h", "IDLEMETER_LINK=/run/7.link"}, "/p"};
+  using Words = std::vector<std::string>;
+  const struct {
+    Words command;
+    std::size_t at;  ///< which word the shares come before; 0: none do
+    const char* place;
+  } cases[] = {
+      {{"bwrap", "--ro-bind", "/usr", "/usr", "--dev", "/dev", "game", "--tmpfs"}, 6, "/idlemeter"},
+      {{"/usr/bin/bwrap", "--unshare-all", "--clearenv", "--setenv", "A", "--b", "--", "game"}, 6, "/idlemeter"},
+      {{"bwrap", "--ro-bind", own, "/", "--args", "7", "game"}, 6, "/mnt"},
+      {{"bwrap", "--ro-bind", own, "/", "--bind", "/mnt/games", "/mnt/games", "game"}, 7, "/opt"},
+      {{"bwrap", "--bind", own, "/", "--tmpfs", "/opt", "--dir", "/mnt/games", "game"}, 0, ""},
+      {{"sh", "-c", "bwrap game"}, 0, ""},
+      {{"bwrap"}, 1, "/idlemeter"},
+      {{"bwrap", "--ro-bind"}, 2, "/idlemeter"}};
+  for (const auto& c : cases) {
+    const Words made = meter::with_shares(c.command, environment, "/run/7.link");
+    Words wanted = c.command;
+    const std::string place = c.place;
+    const Words shares = {"--tmpfs",
+                          place,
+                          "--ro-bind",
+                          "/p",
+                          place + "/probes",
+                          "--bind",
+                          "/run/7.link",
+                          place + "/meter",
+                          "--setenv",
+                          "LD_PRELOAD",
+                          place + "/probes/probes/$LIB/gl.so:/mine.so",
+                          "--setenv",
+                          "IDLEMETER_LINK",
+                          place + "/meter"};
+    if (c.at > 0) wanted.insert(wanted.begin() + static_cast<std::ptrdiff_t>(c.at), shares.begin(), shares.end());
+    EXPECT_EQ(made, wanted) << c.command.back();
   }
 }
 

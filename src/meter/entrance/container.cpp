@@ -1,6 +1,7 @@
 #include "meter/entrance/container.hpp"
 
 #include <fmt/format.h>
+#include <fmt/ranges.h>
 
 #include <algorithm>
 #include <cstdlib>
@@ -8,6 +9,7 @@
 #include <iterator>
 #include <optional>
 
+#include "idlemeter/base/text.hpp"
 #include "meter/entrance/process.hpp"
 
 namespace idlemeter::meter {
@@ -22,7 +24,7 @@ bool is_one_of(const std::string& word, std::initializer_list<const char*> words
 
 /// How many words an option of bubblewrap takes (bwrap(1)).
 std::size_t words_of(const std::string& option) {
-  if (option.find("bind") != std::string::npos && !option.ends_with("block-fd")) return 2;
+  if (option.find("bind") != std::string::npos) return 2;
   if (is_one_of(option, {"--setenv", "--symlink", "--file", "--chmod"})) return 2;
   if (option == "--overlay") return 3;
   if (option.starts_with("--unshare-") ||
@@ -58,11 +60,13 @@ std::optional<fs::path> place_for_shares(const Words& command, std::size_t end) 
   return {};
 }
 
-/// With a folder's name replaced wherever it occurs.
-std::string moved(std::string text, const std::string& from, const std::string& to) {
-  for (std::size_t at = text.find(from); at != std::string::npos; at = text.find(from, at + to.size()))
-    text.replace(at, from.size(), to);
-  return text;
+/// A list of paths with ':' between them, in which what was in one place is in another.
+std::string moved(const std::string& paths, const std::string& from, const std::string& to) {
+  Words parts = split(paths, ':');
+  for (std::string& path : parts) {
+    if (path == from || path.starts_with(from + "/")) path.replace(0, from.size(), to);
+  }
+  return fmt::format("{}", fmt::join(parts, ":"));
 }
 
 }  // namespace
