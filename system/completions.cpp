@@ -27,10 +27,11 @@ Lines faces() {
   return lines;
 }
 
+std::vector<RunInfo> stored_runs() { return Store(usual_store(), Store::Mode::existing).runs(Store::Facts::none); }
+
 Lines runs() {
   Lines lines;
-  for (const RunInfo& run : Store(usual_store(), Store::Mode::existing).runs(Store::Facts::none))
-    lines.emplace_back(std::to_string(run.id), run.details.game);
+  for (const RunInfo& run : stored_runs()) lines.emplace_back(std::to_string(run.id), run.details.game);
   return lines;
 }
 
@@ -51,8 +52,7 @@ Lines setting_keys() {
 
 Lines games() {
   Lines lines;
-  for (const RunInfo& run : Store(usual_store(), Store::Mode::existing).runs(Store::Facts::none))
-    lines.emplace_back(run.details.game, "game");
+  for (const RunInfo& run : stored_runs()) lines.emplace_back(run.details.game, "game");
   std::sort(lines.begin(), lines.end());
   lines.erase(std::unique(lines.begin(), lines.end()), lines.end());
   return lines;

@@ -138,7 +138,7 @@ TEST_F(KeysOfAPortal, SayWhyThereAreNone) {
   {
     const Portal portal(address_, 1);
     PortalKeys keys(shortcuts());
-    EXPECT_EQ(hear(keys), "the desktop or you refused to pass keys on");
+    EXPECT_EQ(hear(keys), "the desktop or the user declined the shortcuts");
   }
   ::setenv("DBUS_SESSION_BUS_ADDRESS", "unix:path=/nowhere", 1);
   PortalKeys keys(shortcuts());

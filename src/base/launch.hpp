@@ -35,7 +35,7 @@ struct Launched {
 /// Waits for a process and returns its exit status, 128 and the signal's number if a signal ended it.
 int wait_for(pid_t process);
 
-/// The file that launch() would start for a program's name; empty if there is none.
+/// Finds the file that launch() starts for a program's name. Returns an empty path if there is none.
 [[nodiscard]] std::filesystem::path program_in_path(const std::string& name);
 
 /// This process's environment, "NAME=value".

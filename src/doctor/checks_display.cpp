@@ -33,7 +33,7 @@ HealthCheck session_check(const Displays& displays) {
   HealthCheck check{"display.session", "Session", Health::works, "", ""};
   if (!displays.wayland.empty()) {
     const auto mode = displays.wayland.find("Display");
-    check.finding = fmt::format("Wayland, {}{}{}", displays.wayland.at("Compositor"),
+    check.finding = fmt::format("{}{}{}", displays.wayland.at("Compositor"),
                                 mode == displays.wayland.end() ? "" : ", " + mode->second,
                                 displays.has_x11() ? ", and X11 beside it" : "");
   } else if (displays.has_x11()) {

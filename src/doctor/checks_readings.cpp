@@ -7,7 +7,6 @@
 #include <filesystem>
 
 #include "doctor/checks.hpp"
-#include "idlemeter/base/user_folder.hpp"
 
 namespace idlemeter::doctor {
 namespace {
@@ -38,17 +37,14 @@ HealthCheck readings_check(const Wanted& wanted, const Snapshot& readings) {
   return check;
 }
 
-/// The rule that comes with Idle Meter, and opens these files to everybody.
+/// The command that applies Idle Meter's rule, which opens these files to everybody. Empty if the rule isn't installed.
 std::string to_open_files() {
   const fs::path program = fs::read_symlink("/proc/self/exe");
-  for (const fs::path& folder : {program.parent_path().parent_path() / "share/idlemeter", program.parent_path()}) {
-    std::error_code unknown;
-    const fs::path rule = folder / "sensors-for-everybody.conf";
-    if (fs::exists(rule, unknown))
-      return fmt::format("sudo cp {} /etc/tmpfiles.d/ && sudo systemd-tmpfiles --create {}", rule.string(),
-                         rule.filename().string());
-  }
-  return {};
+  const fs::path rule = program.parent_path().parent_path() / "share/idlemeter/sensors-for-everybody.conf";
+  std::error_code unknown;
+  if (!fs::exists(rule, unknown)) return {};
+  return fmt::format("sudo cp {} /etc/tmpfiles.d/ && sudo systemd-tmpfiles --create {}", rule.string(),
+                     rule.filename().string());
 }
 
 /// Files that only root may read, unless a rule opens them.

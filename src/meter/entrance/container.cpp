@@ -105,7 +105,7 @@ Contained find_contained(int ancestor, const std::vector<fs::path>& needed) {
   Contained made;
   for (const auto& entry : fs::directory_iterator("/proc", failed)) {
     const int pid = std::atoi(entry.path().filename().c_str());
-    if (pid <= 0 || !descends_from(pid, ancestor) || !is_contained(pid)) continue;
+    if (pid <= 0 || !is_contained(pid) || !descends_from(pid, ancestor)) continue;
     Contained found{program_of(pid).name, {}};
     for (const fs::path& path : needed) {
       if (!fs::exists(entry.path() / "root" / path.relative_path(), failed)) found.missing.push_back(path);

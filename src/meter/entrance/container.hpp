@@ -15,13 +15,13 @@ namespace idlemeter::meter {
 std::vector<std::string> with_shares(std::vector<std::string> command, const GameEnvironment& environment,
                                      const std::filesystem::path& socket);
 
-/// A process that can't be measured, for its container doesn't share what that takes.
+/// A process that can't be measured because its container doesn't share the files that measuring needs.
 struct Contained {
-  std::string program;                         ///< empty: there is none
-  std::vector<std::filesystem::path> missing;  ///< what the container would have to share
+  std::string program;                         ///< its name; empty if no such process was found
+  std::vector<std::filesystem::path> missing;  ///< the files that the container doesn't share
 };
 
-/// Looks among the processes that descend from one and are in another file system.
+/// Searches the descendants of a process for one in a container that lacks any of the needed files.
 Contained find_contained(int ancestor, const std::vector<std::filesystem::path>& needed);
 
 /// Whether a process sees another file system than this one. False for another user's.

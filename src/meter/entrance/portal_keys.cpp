@@ -180,7 +180,7 @@ struct PortalKeys::State {
         [](GDBusConnection*, const char*, const char*, const char*, const char*, GVariant* answer, void* self) {
           std::uint32_t response = 1;
           if (g_variant_is_of_type(answer, G_VARIANT_TYPE("(ua{sv})"))) g_variant_get_child(answer, 0, "u", &response);
-          if (response != 0) static_cast<State*>(self)->fail("the desktop or you refused to pass keys on");
+          if (response != 0) static_cast<State*>(self)->fail("the desktop or the user declined the shortcuts");
         });
   }
 };

@@ -30,7 +30,7 @@ class PortalKeys {
   /// To watch.
   [[nodiscard]] int descriptor() const;
 
-  /// Does what the keys that were pressed since ask for. Returns why there are none (any more); "" if all is well.
+  /// Calls the action of each key that was pressed since the last call. Returns why keys don't work, or "" if they do.
   [[nodiscard]] std::string hear();
 
  private:
@@ -38,7 +38,7 @@ class PortalKeys {
   std::unique_ptr<State> state_;
 };
 
-/// Why no portal passes keys on in this session; "" if one does. Waits up to two seconds for the session bus.
+/// Returns why this session has no portal for keys, or "" if it has one. Waits up to two seconds for the session bus.
 [[nodiscard]] std::string problem_with_portal_keys();
 
 }  // namespace idlemeter::meter

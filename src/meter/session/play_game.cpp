@@ -86,9 +86,9 @@ fs::path link_of(int pid) {
   if (!socket.empty())
     throw Error(Error::Code::refused,
                 fmt::format("process {} is in a container that another meter's socket isn't in", pid), "",
-                "start the game anew, or measure it from above its window", Error::Hint::play_game);
+                "restart the game, or measure it with a window above its own", Error::Hint::play_game);
   throw Error(Error::Code::not_found, fmt::format("process {} was not started with a meter, or is another user's", pid),
-              "", "start the game anew, or measure it from above its window", Error::Hint::play_game);
+              "", "restart the game, or measure it with a window above its own", Error::Hint::play_game);
 }
 
 /// The meter that has the game, if one says so.
