@@ -1,5 +1,7 @@
 // Games of another word size, in a container and with another C library, as tests/other_roots.sh makes them ready. Run
 // within xvfb-run.
+#include <map>
+#include <sstream>
 #include <string>
 #include <utility>
 
@@ -144,6 +146,9 @@ TEST(PlayElsewhere, PlaysOnWayland) {
   const Outcome run = session.run("'" IDLEMETER_COMMAND "' runs show 1 --all --store runs.db");
   EXPECT_NE(run.text.find("weston, Wayland"), std::string::npos) << run.text;
   EXPECT_NE(run.text.find("640x480 at 60.00 Hz"), std::string::npos) << run.text;
+  const Outcome above = session.run("DISPLAY= '" IDLEMETER_COMMAND "' play --above -- true");
+  EXPECT_EQ(above.status, 1);
+  EXPECT_NE(above.text.find("the compositor has no layers"), std::string::npos) << above.text;
   Playing playing(session, "weston-simple-egl -f -o", "--face boxes.toml");
   session.wait_for(has_frames);
   Image screen = compositor.screen();
@@ -151,6 +156,109 @@ TEST(PlayElsewhere, PlaysOnWayland) {
   EXPECT_EQ(screen.at(60, 60), 0xff800000) << std::hex << screen.at(60, 60);
   EXPECT_EQ(screen.at(240, 60), 0xff808080) << std::hex << screen.at(240, 60);
   EXPECT_EQ(screen.at(20, 60), 0xff000000) << std::hex << screen.at(20, 60);
+}
+
+/// A tiling compositor without a screen, with X11 beside it; all windows fill the output.
+class Sway {
+ public:
+  explicit Sway(const Session& session) : session_(session) {
+    session.folder.file("sway.conf",
+                        "output * resolution 320x240\nfor_window [class=\".*\"] fullscreen enable\n"
+                        "for_window [app_id=\".*\"] fullscreen enable\n"
+                        "exec echo $WAYLAND_DISPLAY $DISPLAY $SWAYSOCK >names.new && mv names.new names\n");
+    // It refuses to run as root, but not as root's user by another name.
+    const std::string somebody = ::getuid() == 0 ? "unshare --user --map-user=1000 --map-group=1000 " : "";
+    EXPECT_EQ(session
+                  .run("WLR_BACKENDS=headless WLR_LIBINPUT_NO_DEVICES=1 WLR_RENDERER=pixman " + somebody +
+                       "sway -c sway.conf >sway.log 2>&1 & echo $! >sway.pid; for i in $(seq 200); do [ -e names ] && "
+                       "break; sleep 0.1; done; [ -e names ]")
+                  .status,
+              0)
+        << text_of(session.folder / "sway.log");
+    std::istringstream names(text_of(session.folder / "names"));
+    for (const char* variable : {"WAYLAND_DISPLAY", "DISPLAY", "SWAYSOCK"}) {
+      std::string name;
+      names >> name;
+      if (const char* outer = std::getenv(variable)) outer_[variable] = outer;
+      ::setenv(variable, name.c_str(), 1);
+    }
+  }
+  Sway(const Sway&) = delete;
+  Sway& operator=(const Sway&) = delete;
+  ~Sway() {
+    (void)session_.run("kill $(cat sway.pid)");
+    for (const char* variable : {"WAYLAND_DISPLAY", "DISPLAY", "SWAYSOCK"}) {
+      const auto outer = outer_.find(variable);
+      outer == outer_.end() ? ::unsetenv(variable) : ::setenv(variable, outer->second.c_str(), 1);
+    }
+  }
+
+  /// Takes screenshots until one holds, for a while; returns the last.
+  template <typename Holds>
+  [[nodiscard]] Image screen_where(Holds holds) const {
+    Image seen;
+    for (int i = 0; i < 100; ++i) {
+      EXPECT_EQ(session_.run("grim screen.png").status, 0);
+      seen = load_png(session_.folder / "screen.png");
+      if (holds(seen)) break;
+      std::this_thread::sleep_for(std::chrono::milliseconds(100));
+    }
+    return seen;
+  }
+
+  void expect_boxes(const std::string& what) const {
+    const Image seen = screen_where([](const Image& image) { return wrong_pixels(image) == 0; });
+    EXPECT_EQ(wrong_pixels(seen), 0) << what << std::hex << ' ' << seen.at(30, 30) << ' ' << seen.at(5, 5);
+  }
+
+ private:
+  const Session& session_;
+  std::map<std::string, std::string> outer_;
+};
+
+TEST(PlayElsewhere, PlaysOnWaylandAndOnX11BesideIt) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  const Sway sway(session);
+  const std::string x11 = "env SDL_VIDEODRIVER=x11 " + std::string(kStill),
+                    wayland = "env SDL_VIDEODRIVER=wayland " + std::string(kStill);
+  for (const std::string& game : {x11, wayland, std::string(kStillVulkan)}) {
+    const Outcome outcome = session.play(game + " --frames 100");
+    EXPECT_NE(outcome.text.find(": 100 frames"), std::string::npos) << outcome.text;
+  }
+  for (const std::string& game : {x11, wayland}) {
+    for (const char* way : {"", "--above "}) {
+      Playing playing(session, game + " --pause 5 --frames 100000", std::string(way) + "--face boxes.toml");
+      session.wait_for([](const json& state) { return !state["games"].empty(); });
+      sway.expect_boxes(way + game);
+    }
+  }
+}
+
+/// Nobody knows the game's frames, but readings are recorded; the overlay's pixels are the display's at any scale.
+TEST(PlayElsewhere, LiesAboveGamesOfWayland) {
+  const Session session;
+  session.folder.file("boxes.toml", kBoxes);
+  const Sway sway(session);
+  EXPECT_EQ(session.run("swaymsg output '*' scale 1.25").status, 0);
+  {
+    Playing playing(session, "env SDL_VIDEODRIVER=wayland " + std::string(kStill) + " --pause 5 --frames 100000",
+                    "--above --face boxes.toml --record --store runs.db");
+    const json state = session.wait_for([](const json& now) { return now["recording"].value("run", 0) == 1; });
+    EXPECT_NE(state["games"][0].value("frames_unknown", "").find("Wayland"), std::string::npos) << state.dump();
+    EXPECT_EQ(state["games"][0].value("picture", ""), "320x240");
+    for (const char* scale : {"1.25", "1", "2"}) {
+      EXPECT_EQ(session.run("swaymsg output '*' scale " + std::string(scale)).status, 0);
+      sway.expect_boxes(scale);
+    }
+    EXPECT_EQ(session.tell("hide").status, 0);
+    const Image hidden = sway.screen_where([](const Image& image) { return image.at(30, 30) == 0xff285078; });
+    EXPECT_EQ(hidden.at(30, 30), 0xff285078);
+    EXPECT_EQ(session.tell("show").status, 0);
+    sway.expect_boxes("shown again");
+  }
+  const Outcome run = session.run("'" IDLEMETER_COMMAND "' runs show 1 --all --store runs.db");
+  EXPECT_NE(line_with(run.text, "Display scale").find("1.25"), std::string::npos) << run.text;
 }
 
 TEST(PlayElsewhere, SharesWhatAContainerNeeds) {

@@ -77,7 +77,7 @@ PlayOptions options_of(const PlayArgs& args) {
 
 /// Why no frame may have been seen.
 std::string no_frame(const PlayArgs& args, const PlayReport& report) {
-  if (args.above) return "no window of the game was seen on the X11 display";
+  if (args.above) return "no window of the game was seen";
   if (args.game.empty()) return "no frame was seen";
   if (!report.program_32_bit.empty())
     return fmt::format(
@@ -111,7 +111,7 @@ void print_runs(const PlayReport& report, const PlayArgs& args, const FigureSet&
   if (std::none_of(report.runs.begin(), report.runs.end(), is_kept)) return;
   const Store store(args.store, Store::Mode::existing);
   for (const std::int64_t run : report.empty_runs)
-    complain("idlemeter: run {} has no frames: nothing was presented while it was recorded\n", run);
+    complain("idlemeter: run {} has no frames: none was seen while it was recorded\n", run);
   if (args.end_game) return print_table(report, store, figures);
   for (const RecordedRun& one : report.runs) {
     const auto& empty = report.empty_runs;
@@ -184,7 +184,7 @@ void add_options(Command command, const std::shared_ptr<PlayArgs>& options) {
   command.option("--store", options->store, "The store for recordings").shows_default();
   command.flag(
       "--above", options->above,
-      "Load nothing into the game: draw in a window above it (X11), and count frames as the display reports them");
+      "Load nothing into the game: draw in a window above it, and count frames as the display reports them (X11)");
   command.flag("--hidden", options->hidden, "Start without the overlay");
   command.flag("--quiet", options->quiet, "At the end, report only what wasn't recorded");
 }

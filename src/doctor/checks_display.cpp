@@ -9,6 +9,7 @@
 
 #include "doctor/checks.hpp"
 #include "idlemeter/base/error.hpp"
+#include "meter/entrance/above_wayland.hpp"
 #include "meter/entrance/keys.hpp"
 #include "meter/entrance/portal_keys.hpp"
 #include "meter/entrance/wayland_facts.hpp"
@@ -72,8 +73,10 @@ HealthCheck keys_check(const Displays& displays) {
 
 HealthCheck above_check(const Displays& displays) {
   HealthCheck check{"display.above", "Window above a game", Health::limited, "", ""};
+  const bool has_layers = !displays.wayland.empty() && meter::has_layers();
   if (!displays.has_x11()) {
-    check.finding = "it takes X11: on Wayland games get the overlay inside of them";
+    check.finding = has_layers ? "above games of Wayland, whose frames aren't known then"
+                               : "there is no X11 for it, and no compositor with layers (zwlr_layer_shell_v1)";
     return check;
   }
   const auto* damage = xcb_get_extension_data(displays.x11.get(), &xcb_damage_id);
@@ -82,7 +85,9 @@ HealthCheck above_check(const Displays& displays) {
     return check;
   }
   check.health = Health::works;
-  check.finding = displays.wayland.empty() ? "above any window" : "above games of X11 only";
+  check.finding = displays.wayland.empty() ? "above any window"
+                  : has_layers             ? "above any game; frames of Wayland's aren't known then"
+                                           : "above games of X11 only: the compositor has no layers";
   return check;
 }
 

@@ -157,7 +157,7 @@ struct Meter::State {
 Meter::Meter(MeterOptions options) : state_(std::make_unique<State>(std::move(options))) {
   State& s = *state_;
   if (s.options.above) {
-    s.entrance = std::make_unique<meter::Above>(s.loop, s.options.above, s.session);
+    s.entrance = meter::windows_above(s.loop, s.options.above, s.session);
   } else {
     s.entrance = std::make_unique<meter::Links>(s.loop, link_socket(), s.session);
   }

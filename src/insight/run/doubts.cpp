@@ -56,7 +56,7 @@ Found unfinished(const RunInsight& insight) {
 
 Found is_empty(const RunInsight& insight) {
   if (insight.summary.frames > 0 || is_log(insight.info)) return std::nullopt;
-  return Doubt{DoubtRule::empty, "no frame was presented while it was recorded"};
+  return Doubt{DoubtRule::empty, "no frame was seen while it was recorded"};
 }
 
 Found ended_early(const RunInsight& insight) {

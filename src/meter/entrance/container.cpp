@@ -103,12 +103,12 @@ Contained find_contained(int ancestor, const std::vector<fs::path>& needed) {
   constexpr const char* kMaker = "bwrap";  // it stays in the container, beside what it starts
   std::error_code failed;
   Contained made;
-  for (const auto& entry : fs::directory_iterator("/proc", failed)) {
-    const int pid = std::atoi(entry.path().filename().c_str());
-    if (pid <= 0 || !is_contained(pid) || !descends_from(pid, ancestor)) continue;
+  for (const int pid : all_processes()) {
+    if (!is_contained(pid) || !descends_from(pid, ancestor)) continue;
+    const fs::path root = fs::path("/proc") / std::to_string(pid) / "root";
     Contained found{program_of(pid).name, {}};
     for (const fs::path& path : needed) {
-      if (!fs::exists(entry.path() / "root" / path.relative_path(), failed)) found.missing.push_back(path);
+      if (!fs::exists(root / path.relative_path(), failed)) found.missing.push_back(path);
     }
     if (found.missing.empty()) continue;
     if (found.program != kMaker) return found;

@@ -19,12 +19,8 @@ std::string variable_of(int pid, const std::string& name) {
 }
 
 std::vector<int> processes_with(const std::string& name, const std::string& value) {
-  std::vector<int> found;
-  std::error_code gone;
-  for (const auto& entry : std::filesystem::directory_iterator("/proc", gone)) {
-    const int pid = std::atoi(entry.path().filename().c_str());
-    if (pid > 0 && variable_of(pid, name) == value) found.push_back(pid);
-  }
+  std::vector<int> found = all_processes();
+  std::erase_if(found, [&](int pid) { return variable_of(pid, name) != value; });
   return found;
 }
 
@@ -42,6 +38,22 @@ bool descends_from(int pid, int ancestor) {
     pid = parent;
   }
   return pid == ancestor;
+}
+
+std::vector<int> all_processes() {
+  std::vector<int> all;
+  std::error_code gone;
+  for (const auto& entry : std::filesystem::directory_iterator("/proc", gone)) {
+    if (const int pid = std::atoi(entry.path().filename().c_str()); pid > 0) all.push_back(pid);
+  }
+  return all;
+}
+
+std::uint64_t resident_pages_of(int pid) {
+  std::ifstream file(fmt::format("/proc/{}/statm", pid));
+  std::uint64_t size = 0, resident = 0;
+  file >> size >> resident;
+  return resident;
 }
 
 bool is_running(int pid) { return ::kill(pid, 0) == 0 || errno == EPERM; }

@@ -1,6 +1,7 @@
 // What the kernel knows of processes: /proc/PID (proc(5)).
 #pragma once
 
+#include <cstdint>
 #include <filesystem>
 #include <string>
 #include <vector>
@@ -17,6 +18,12 @@ namespace idlemeter {
 [[nodiscard]] bool descends_from(int pid, int ancestor);
 
 [[nodiscard]] bool is_running(int pid);
+
+/// Those that /proc shows.
+[[nodiscard]] std::vector<int> all_processes();
+
+/// The memory that a process has in use, in pages. 0 if it is gone.
+[[nodiscard]] std::uint64_t resident_pages_of(int pid);
 
 /// Empty if it is another user's, or gone.
 [[nodiscard]] std::filesystem::path executable_of(int pid);

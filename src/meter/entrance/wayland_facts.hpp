@@ -6,8 +6,8 @@
 
 namespace idlemeter::meter {
 
-/// "Compositor", "Display" and, if a point of it is several pixels, "Display scale" (whole numbers, rounded up), as far
-/// as the session's compositor answers within two seconds. Empty without a compositor.
+/// "Compositor", "Display" and, unless it is 1, "Display scale" (pixels of the display for a unit of the compositor,
+/// like 1.25), as far as the session's compositor answers within two seconds. Empty without a compositor.
 [[nodiscard]] std::map<std::string, std::string> wayland_facts();
 
 }  // namespace idlemeter::meter

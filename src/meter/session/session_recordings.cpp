@@ -25,10 +25,13 @@ bool LiveSession::may_start(Moment now) const {
   return now - began_ > kPatience || surroundings_.is_machine_known();
 }
 
-/// A loader's frames aren't the game's: the time that was asked for counts from the first frame.
+/// A loader's frames aren't the game's: the time that was asked for counts from the first frame, or from now on if
+/// frames can't be seen.
 void LiveSession::settle_plan(const Game& game) {
-  if (!planned_ || planned_->at || planned_->how.at_mark || !game.first_frame()) return;
-  planned_->at = std::max(planned_->made, *game.first_frame()) + planned_->how.after;
+  if (!planned_ || planned_->at || planned_->how.at_mark) return;
+  const bool is_blind = game.has_picture() && !game.attachment().blind().empty();
+  const std::optional<Moment> first = is_blind ? now() : game.first_frame();
+  if (first) planned_->at = std::max(planned_->made, *first) + planned_->how.after;
 }
 
 /// What is said of every run, and what the plan says.

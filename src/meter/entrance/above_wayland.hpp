@@ -1,0 +1,67 @@
+// Games that nothing may enter, on Wayland: a layer above all windows of the output. Nobody reports their presents.
+#pragma once
+
+#include <functional>
+#include <optional>
+#include <string>
+
+#include "meter/entrance/layer_window.hpp"
+#include "meter/entrance/wayland_session.hpp"
+#include "meter/loop.hpp"
+#include "meter/session/attachment.hpp"
+
+namespace idlemeter::meter {
+
+class AboveWaylandAttachment final : public Attachment {
+ public:
+  AboveWaylandAttachment(pid_t pid, WaylandSession& session) : pid_(pid), window_(session) {}
+
+  [[nodiscard]] pid_t pid() const override { return pid_; }
+  [[nodiscard]] std::string blind() const override;
+  std::uint32_t drain(std::vector<link::FrameEntry>&) override { return 0; }
+  /// Of the output: a game's window isn't known.
+  [[nodiscard]] Size size() const override;
+  [[nodiscard]] bool takes_pictures() const override { return true; }
+  void publish(const Image& image, int x, int y) override { window_.publish(image, x, y); }
+  void show(bool visible) override { window_.show(visible); }
+  void beat(Moment) override {}
+
+  [[nodiscard]] LayerWindow& window() { return window_; }
+
+ private:
+  pid_t pid_;
+  LayerWindow window_;
+};
+
+/// Whether the session has a compositor with layers.
+[[nodiscard]] bool has_layers();
+
+/// One game at a time: of several processes with a connection to the compositor the one with the most memory.
+class AboveWayland final : public Entrance {
+ public:
+  /// Throws Error if there is no compositor, or none with layers. Loop and host have to outlive it.
+  AboveWayland(Loop& loop, std::function<bool(int)> is_game, Host& host);
+  AboveWayland(const AboveWayland&) = delete;
+  AboveWayland& operator=(const AboveWayland&) = delete;
+  /// Lets its game go.
+  ~AboveWayland() override;
+
+  void look() override;
+
+ private:
+  void hear();
+  void search();
+  void leave();
+  [[nodiscard]] pid_t largest_client() const;
+
+  Loop& loop_;
+  std::function<bool(int)> is_game_;
+  Host& host_;
+  std::optional<WaylandSession> session_;
+  AboveWaylandAttachment* attachment_ = nullptr;
+  Game* game_ = nullptr;
+  pid_t seen_ = 0;  ///< at the last search
+  Moment search_due_{};
+};
+
+}  // namespace idlemeter::meter
