@@ -99,6 +99,7 @@ std::string settings_words(const Settings& s) {
                   s.recording.tags.size(), s.keys.show, s.keys.clear, s.keys.record, s.keys.face, s.keys.mark);
   for (const auto& ways : {s.cues.start, s.cues.end, s.cues.mark, s.cues.failure}) text += " cue " + cues(ways);
   text += fmt::format(" feed {}", s.feed.value_or(FeedOptions()).age.count());
+  for (const ButtonChoice& one : s.buttons) text += fmt::format(" button {}", static_cast<int>(one.does));
   for (const ComputedReading& one : s.computed)
     text += fmt::format(" {} {}", static_cast<int>(one.take), one.over.count());
   for (const CommandReading& one : s.commands)
@@ -110,6 +111,7 @@ std::string settings_words(const Settings& s) {
 std::string settings_with(const FileKey& key, const std::string& line) {
   if (key.table.empty()) return line;
   if (key.table == "computed") return "[[computed]]\nid = \"own.a\"\nof = \"gpu.power\"\n" + line;
+  if (key.table == "button") return "[[button]]\ndevice = \"/dev/input/event0\"\npress = \"BTN_MODE\"\n" + line;
   if (key.table == "command") return "[[command]]\nid = \"own.a\"\nshell = \"date\"\n" + line;
   return fmt::format("[{}]\n{}", key.table, line);
 }

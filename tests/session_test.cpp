@@ -1,5 +1,10 @@
 // A meter with games that present from within the test, over the real link, without a display.
+#include <fcntl.h>
+#include <linux/input.h>
+#include <termios.h>
+
 #include "a_session.hpp"
+#include "idlemeter/settings/settings.hpp"
 
 namespace idlemeter {
 namespace {
@@ -45,6 +50,65 @@ TEST_F(Session, HandsOverAPictureThatCanBeHiddenAndChanged) {
   const json broken = play_until(probe, [](const json& s) { return s["games"][0].contains("mistake"); });
   EXPECT_NE(broken["games"][0].value("mistake", "").find("trace.toml:3:"), std::string::npos) << broken;
   EXPECT_TRUE(is_shown({})) << "the last good one stays";
+}
+
+/// An input device: what is written comes out of it as it is.
+class Pad {
+ public:
+  Pad() : end_(::posix_openpt(O_RDWR | O_NOCTTY)) {
+    EXPECT_EQ(::grantpt(end_) | ::unlockpt(end_), 0);
+    path = ::ptsname(end_);
+    const int device = ::open(path.c_str(), O_RDWR | O_NOCTTY);
+    termios raw{};
+    ::tcgetattr(device, &raw);
+    ::cfmakeraw(&raw);
+    EXPECT_EQ(::tcsetattr(device, TCSANOW, &raw), 0);
+    ::close(device);
+  }
+  Pad(const Pad&) = delete;
+  Pad& operator=(const Pad&) = delete;
+  ~Pad() { ::close(end_); }
+
+  void put(std::uint16_t code, std::int32_t value, std::uint16_t type = EV_KEY) const {
+    input_event event{};
+    event.type = type;
+    event.code = code;
+    event.value = value;
+    EXPECT_EQ(::write(end_, &event, sizeof event), static_cast<ssize_t>(sizeof event));
+  }
+
+  std::string path;
+
+ private:
+  int end_;
+};
+
+TEST_F(Session, ObeysButtonsOfTheDevicesThatAreNamed) {
+  const Pad pad;
+  const std::string device = "[[button]]\ndevice = \"" + pad.path + "\"\npress = ";
+  restart([&](MeterOptions& options) {
+    options.settings = *parse_settings(device + "\"BTN_MODE\"\n" + device + "\"BTN_MODE+BTN_WEST\"\ndoes = \"face\"\n" +
+                                       "[[button]]\ndevice = \"/dev/input/nowhere\"\npress = \"BTN_MODE\"\n")
+                            .settings;
+  });
+  link::ProbeEnd probe;
+  play_until(probe, has_frames);
+  const auto is = [&](bool visible, const char* face) {
+    play_until(probe, [&](const json& s) { return s["visible"] == visible && s["games"][0]["face"] == face; });
+  };
+  pad.put(BTN_WEST, 1);
+  pad.put(BTN_WEST, 0);
+  pad.put(BTN_MODE, 1);
+  is(false, "rate");
+  pad.put(BTN_MODE, 2);  // held on
+  pad.put(BTN_WEST, 1);
+  is(false, "trace");
+  for (const std::uint16_t code : {BTN_WEST, BTN_MODE}) pad.put(code, 0);
+  pad.put(BTN_WEST, 1);
+  pad.put(SYN_DROPPED, 0, EV_SYN);  // what is held isn't known any more
+  pad.put(BTN_MODE, 1);
+  is(true, "trace");
+  EXPECT_NE(log().find("no buttons of /dev/input/nowhere: No such file"), std::string::npos) << log();
 }
 
 TEST_F(Session, SendsFramesAndValuesToWhoWatches) {
@@ -143,12 +207,7 @@ TEST_F(Session, ARecordingIsKeptWhenTheMeterEnds) {
 }
 
 TEST_F(Session, AnotherPictureSizeLeavesTheFeedAlone) {
-  stop();
-  meter_.reset();
-  eventfd_t stopped = 0;
-  ASSERT_EQ(::eventfd_read(stop_, &stopped), 0);
-  options_.settings.feed = FeedOptions{.socket = folder_ / "feed/feed.sock"};
-  start(options_);
+  restart([&](MeterOptions& options) { options.settings.feed = FeedOptions{.socket = folder_ / "feed/feed.sock"}; });
   const int client = connect_to((folder_ / "feed/feed.sock").c_str());
   ASSERT_GE(client, 0);
   link::ProbeEnd probe;

@@ -100,6 +100,8 @@ TEST(Settings, EveryMistakeIsReportedWithItsPlaceAndTheFix) {
       {"[keys]\nshow = \"F9\"\nface = \"f9\"", 3, "'show' and 'face' have the same key 'f9'"},
       {"[keys]\nrecord = \"alt+ctrl+c\"", 2, "'clear' and 'record' have the same key 'Ctrl+Alt+C'"},
       {"[keys]\nshow = \"Hyper+F9\"", 2, "'Hyper+F9' isn't a key; write it like"},
+      {"[[button]]\ndevice = \"/dev/input/event0\"\npress = \"BTN_MODE+BTN_MOD\"", 3, "did you mean 'BTN_MODE'"},
+      {"[[button]]\ndevice = \"event0\"\npress = \"BTN_MODE\"", 1, "'device', a whole path"},
       {"[[game]]\nprogram = \"a\"", 1, "a game has 'program', a pattern like"},
       {"[[computed]]\nid = \"own.a\"\nformula = \"1\"\nunit = \"MHzz\"", 4, "'MHzz' isn't a unit; did you mean 'MHz'"},
       {"[[command]]\nid = \"own.a\"", 1, "either 'run', without a shell, or 'shell'"},

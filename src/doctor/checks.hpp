@@ -14,7 +14,7 @@ using Checks = std::vector<HealthCheck>;
 std::string to_install(const std::string& package);
 
 void check_games(Checks& checks);
-void check_display(Checks& checks);
+void check_display(Checks& checks, const DoctorOptions& options);
 void check_readings(Checks& checks, const DoctorOptions& options);
 void check_recording(Checks& checks, const DoctorOptions& options);
 void check_tools(Checks& checks);

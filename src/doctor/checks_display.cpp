@@ -1,15 +1,20 @@
 // The display: who shows windows here, and what Idle Meter may do there.
 #include <fmt/format.h>
 #include <pango/pangocairo.h>
+#include <unistd.h>
 #include <xcb/damage.h>
 
 #include <cstdlib>
+#include <filesystem>
 #include <map>
+#include <optional>
 #include <string>
 
 #include "doctor/checks.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/settings/settings.hpp"
 #include "meter/entrance/above_wayland.hpp"
+#include "meter/entrance/buttons.hpp"
 #include "meter/entrance/keys.hpp"
 #include "meter/entrance/portal_keys.hpp"
 #include "meter/entrance/wayland_facts.hpp"
@@ -91,6 +96,36 @@ HealthCheck above_check(const Displays& displays) {
   return check;
 }
 
+/// Of the devices that the settings name.
+std::optional<HealthCheck> buttons_check(const Settings& settings) {
+  if (settings.buttons.empty()) return std::nullopt;
+  HealthCheck check{"display.buttons", "Buttons", Health::works, "", ""};
+  for (const ButtonChoice& button : settings.buttons) {
+    const std::string device = button.device.string();
+    const meter::OpenDevice opened = meter::open_input_device(button.device);
+    if (opened.fd >= 0) {
+      ::close(opened.fd);
+      check.finding = device + " can be read";
+      continue;
+    }
+    std::error_code unknown;
+    const bool is_there = std::filesystem::exists(button.device, unknown);
+    return HealthCheck{check.id, check.subject, Health::limited, fmt::format("{}: {}", device, opened.problem),
+                       is_there ? "sudo usermod -aG input $USER, and log in again (you may read every keyboard then)"
+                                : "plug it in, or name another device in the settings"};
+  }
+  return check;
+}
+
+/// The defaults if there are none, or they are broken, which is another check's finding.
+Settings settings_of(const DoctorOptions& options) {
+  try {
+    return settings_in(options.settings);
+  } catch (const Error&) {
+    return {};
+  }
+}
+
 HealthCheck fonts_check() {
   PangoFontMap* const map = pango_cairo_font_map_new();
   PangoFontFamily** families = nullptr;
@@ -106,9 +141,11 @@ HealthCheck fonts_check() {
 
 }  // namespace
 
-void check_display(Checks& checks) {
+void check_display(Checks& checks, const DoctorOptions& options) {
   const Displays displays;
-  checks.insert(checks.end(), {session_check(displays), keys_check(displays), above_check(displays), fonts_check()});
+  checks.insert(checks.end(), {session_check(displays), keys_check(displays)});
+  if (auto buttons = buttons_check(settings_of(options))) checks.push_back(*std::move(buttons));
+  checks.insert(checks.end(), {above_check(displays), fonts_check()});
 }
 
 }  // namespace idlemeter::doctor

@@ -53,7 +53,7 @@ void doctor::check_tools(Checks& checks) {
 std::vector<HealthCheck> examine_machine(const DoctorOptions& options) {
   doctor::Checks checks;
   doctor::check_games(checks);
-  doctor::check_display(checks);
+  doctor::check_display(checks, options);
   doctor::check_readings(checks, options);
   doctor::check_recording(checks, options);
   doctor::check_tools(checks);

@@ -19,6 +19,7 @@
 #include "meter/control/control.hpp"
 #include "meter/cues/cues.hpp"
 #include "meter/entrance/above.hpp"
+#include "meter/entrance/buttons.hpp"
 #include "meter/entrance/keys.hpp"
 #include "meter/entrance/links.hpp"
 #include "meter/entrance/portal_keys.hpp"
@@ -94,17 +95,20 @@ struct Meter::State {
     }
   }
 
+  void act(ButtonAction action) {
+    constexpr What kDoes[] = {What::toggle, What::clear, What::record, What::face, What::mark};
+    session.obey({.what = kDoes[static_cast<std::size_t>(action)]}, [](const MeterAnswer&) {});
+  }
+
   [[nodiscard]] std::map<std::string, meter::Shortcut> shortcuts() {
-    const auto doing = [this](What what) {
-      return [this, what] { session.obey({.what = what}, [](const MeterAnswer&) {}); };
-    };
+    const auto doing = [this](ButtonAction action) { return [this, action] { act(action); }; };
     const KeyChoices& chosen = options.settings.keys;
     std::map<std::string, meter::Shortcut> all = {
-        {"show", {"Show or hide the overlay", chosen.show, doing(What::toggle)}},
-        {"clear", {"Restart the live statistics", chosen.clear, doing(What::clear)}},
-        {"record", {"Start or stop a recording", chosen.record, doing(What::record)}},
-        {"face", {"The next face", chosen.face, doing(What::face)}},
-        {"mark", {"Set a mark in the recording", chosen.mark, doing(What::mark)}}};
+        {"show", {"Show or hide the overlay", chosen.show, doing(ButtonAction::show)}},
+        {"clear", {"Restart the live statistics", chosen.clear, doing(ButtonAction::clear)}},
+        {"record", {"Start or stop a recording", chosen.record, doing(ButtonAction::record)}},
+        {"face", {"The next face", chosen.face, doing(ButtonAction::face)}},
+        {"mark", {"Set a mark in the recording", chosen.mark, doing(ButtonAction::mark)}}};
     std::erase_if(all, [](const auto& one) { return one.second.chord.empty(); });
     return all;
   }
@@ -150,6 +154,8 @@ struct Meter::State {
   meter::LiveSession session;
   meter::Control control;
   std::unique_ptr<meter::Keys> keys;
+  meter::Buttons buttons{loop, options.settings.buttons, [this](ButtonAction action) { act(action); },
+                         [this](const std::string& line) { log(line); }};
   std::unique_ptr<meter::PortalKeys> portal_keys;
   std::unique_ptr<meter::Entrance> entrance;
 };
@@ -164,6 +170,7 @@ Meter::Meter(MeterOptions options) : state_(std::make_unique<State>(std::move(op
   s.listen_to_keys();
   s.loop.every(meter::kTick, [&s] {
     s.entrance->look();
+    s.buttons.look();
     s.session.tick();
     for (const std::string& problem : s.cues.problems()) s.log(problem);
     const bool was_over = std::exchange(s.plan_is_over, s.session.is_done_with_plan());

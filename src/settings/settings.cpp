@@ -1,9 +1,12 @@
 #include "idlemeter/settings/settings.hpp"
 
+#include <libevdev/libevdev.h>
+
 #include <algorithm>
 #include <cctype>
 #include <charconv>
 #include <cstdlib>
+#include <sstream>
 
 #include "base/key_chord.hpp"
 #include "face/format/toml_reader.hpp"
@@ -82,6 +85,43 @@ void read_keys(TableReader& table, KeyChoices& keys) {
       table.report(where, fmt::format("'{}' and '{}' have the same key '{}'; choose another for one of them",
                                       other->second, name, *key));
   }
+}
+
+constexpr Word<ButtonAction> kButtonActions[] = {{"show", ButtonAction::show},
+                                                 {"clear", ButtonAction::clear},
+                                                 {"record", ButtonAction::record},
+                                                 {"face", ButtonAction::face},
+                                                 {"mark", ButtonAction::mark}};
+
+/// "; did you mean 'BTN_MODE'?"
+std::string did_you_mean_button(std::string_view name) {
+  std::vector<std::string_view> names;
+  for (unsigned code = 0; code < KEY_CNT; ++code) {
+    if (const char* known = libevdev_event_code_get_name(EV_KEY, code)) names.emplace_back(known);
+  }
+  return did_you_mean(name, names);
+}
+
+void read_button(TableReader& table, Settings& settings) {
+  ButtonChoice button;
+  std::string device, press;
+  table.read("device", device);
+  table.read("press", press);
+  table.read_word("does", button.does, kButtonActions);
+  button.device = device;
+  if (button.device.is_relative() || press.empty())
+    return table.report(
+        table.table(),
+        "a button has a 'device', a whole path, and 'press', like \"BTN_MODE\" or \"BTN_MODE+BTN_WEST\"");
+  std::istringstream names(press);
+  for (std::string name; std::getline(names, name, '+');) {
+    const int code = libevdev_event_code_from_name(EV_KEY, name.c_str());
+    if (code < 0)
+      return table.report(*table.table().get("press"),
+                          fmt::format("there is no button '{}'{}", name, did_you_mean_button(name)));
+    button.codes.push_back(static_cast<std::uint16_t>(code));
+  }
+  settings.buttons.push_back(std::move(button));
 }
 
 constexpr Nanoseconds kShortestPace = std::chrono::milliseconds(100), kLongestPace = std::chrono::minutes(1);
@@ -354,6 +394,7 @@ SettingsParse parse_settings(std::string_view toml) {
     settings.store = store;
     table.read_tables("game", limits::kCells, [&](TableReader& one) { read_game(one, settings); });
     table.read_table("keys", [&](TableReader& keys) { read_keys(keys, settings.keys); });
+    table.read_tables("button", limits::kButtons, [&](TableReader& one) { read_button(one, settings); });
     table.read_word("gpu_time", settings.gpu_time, kGpuTimes);
     table.read_table("recording", [&](TableReader& one) { read_recording(one, settings.recording); });
     table.read_table("cues", [&](TableReader& one) { read_cues(one, settings.cues); });

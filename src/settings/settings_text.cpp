@@ -25,7 +25,8 @@ using namespace face;
 namespace {
 
 bool is_repeated(const FileKey& key) {
-  return key.table == "game" || key.table == "computed" || key.table == "command";
+  constexpr std::string_view kTables[] = {"game", "button", "computed", "command"};
+  return std::find(std::begin(kTables), std::end(kTables), key.table) != std::end(kTables);
 }
 
 /// The key, by its table and name. Throws Error with the nearest if there is none.

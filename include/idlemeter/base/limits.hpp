@@ -18,6 +18,7 @@ inline constexpr std::size_t kGuides = 8;           ///< of a trace
 inline constexpr std::size_t kSpans = 16;           ///< different ones that a face's statistics cover
 inline constexpr std::uint32_t kFormatNumber = 60;  ///< width or precision in a {reading:format}
 inline constexpr std::size_t kOwnReadings = 200;    ///< computed ones and commands, of the settings
+inline constexpr std::size_t kButtons = 32;         ///< of input devices, of the settings
 
 // What is drawn.
 inline constexpr std::size_t kTextCharacters = 1'000;             ///< of one text; the rest is "…"

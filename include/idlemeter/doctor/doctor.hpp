@@ -32,10 +32,10 @@ struct DoctorOptions {
   std::filesystem::path store = {};     ///< for recordings; isn't made
 };
 
-/// Looks at games (the probes of both word sizes, graphics drivers and libraries), the display (session, keys, window
-/// above, fonts), readings (what is measured, and what lacks permission), recording (settings, store, disk, cues) and
-/// tools. Starts a short program with the probe in it and connects to the display, the session bus and the sound
-/// server, which can take some seconds. Changes nothing.
+/// Looks at games (the probes of both word sizes, graphics drivers and libraries), the display (session, keys,
+/// buttons, window above, fonts), readings (what is measured, and what lacks permission), recording (settings, store,
+/// disk, cues) and tools. Starts a short program with the probe in it and connects to the display, the session bus and
+/// the sound server, which can take some seconds. Changes nothing.
 [[nodiscard]] std::vector<HealthCheck> examine_machine(const DoctorOptions& options);
 
 /// The worst of all.

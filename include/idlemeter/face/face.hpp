@@ -104,6 +104,7 @@ struct Row {
   std::optional<Back> back;    ///< of this row alone
   double gap = 0;              ///< more space before it
   bool rule = false;           ///< a thin line before it
+  bool optional = false;       ///< left out where the machine has none of its readings
   std::vector<Cell> cells;
   std::uint32_t line = 0;
 };

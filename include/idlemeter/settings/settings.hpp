@@ -34,6 +34,16 @@ struct KeyChoices {
   std::string mark = "Ctrl+Alt+M";    ///< set a mark in the recording
 };
 
+/// What a button does: the same as the key of that name, in the order of KeyChoices.
+enum class ButtonAction : std::uint8_t { show, clear, record, face, mark };
+
+/// Buttons of an input device, like a game controller, that are pressed together (evdev).
+struct ButtonChoice {
+  std::filesystem::path device;  ///< like "/dev/input/by-id/…-event-joystick"; the user has to be able to read it
+  std::vector<std::uint16_t> codes = {};  ///< of EV_KEY: linux/input-event-codes.h
+  ButtonAction does = ButtonAction::show;
+};
+
 /// Whether a game's GPU is asked how long it works on frames: always, never, or unless a software rasteriser draws,
 /// which has to stop for it and of which the figure means little.
 enum class GpuTime : std::uint8_t { automatic, on, off };
@@ -77,6 +87,7 @@ struct Settings {
   std::vector<GameRule> games = {};      ///< the first that fits counts
   std::filesystem::path store = {};      ///< the file that holds runs; empty: Store::usual_path()
   KeyChoices keys = {};
+  std::vector<ButtonChoice> buttons = {};
   GpuTime gpu_time = GpuTime::automatic;
   RecordingChoices recording = {};
   std::map<std::string, std::vector<std::string>> figures = {};  ///< sets of figures by name, see FigureSet

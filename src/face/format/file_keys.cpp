@@ -86,7 +86,8 @@ Keys row_keys() {
   return {{"row", "label", text, "the word before its cells"},
           {"row", "color", color, "of the label; else by the kind of device"},
           in_range({"row", "gap", number, "more space before it", "0"}, 0, 400),
-          {"row", "rule", flag, "a thin line before it", "false"}};
+          {"row", "rule", flag, "a thin line before it", "false"},
+          {"row", "optional", flag, "left out where the machine has none of its readings", "false"}};
 }
 
 /// What every cell may have.

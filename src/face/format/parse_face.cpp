@@ -60,6 +60,7 @@ Row read_row(TableReader& table) {
   table.read_table("back", [&](TableReader& back) { read_back(back, row.back.emplace()); });
   table.read("gap", row.gap);
   table.read("rule", row.rule);
+  table.read("optional", row.optional);
   table.read_tables(
       "cells", limits::kCells, [&](TableReader& cell) { row.cells.push_back(read_cell(cell)); }, "cell");
   return row;

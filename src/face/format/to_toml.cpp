@@ -136,6 +136,7 @@ std::string toml_of(const Row& row) {
   if (row.back) pairs.add("back", pairs_of(*row.back).in_braces());
   pairs.add_other("gap", row.gap, 0.0);
   pairs.add_other("rule", row.rule, false);
+  pairs.add_other("optional", row.optional, false);
   std::string cells;
   for (const Cell& cell : row.cells) {
     Pairs one;

@@ -53,7 +53,10 @@ class Layout {
   [[nodiscard]] double share() const { return share_; }
 
   Scene run() {
-    for (const Row& row : face_.rows) rows_.push_back(measure_row(row));
+    for (const Row& row : face_.rows) {
+      RowBox box = measure_row(row);
+      if (!is_left_out(row, box.cells)) rows_.push_back(std::move(box));
+    }
     for (const RowBox& row : rows_) flow_.push_back(flow_row(row));
     draw_pins(true);
     if (!rows_.empty()) place_rows();
@@ -233,9 +236,8 @@ class Layout {
       if (row.row->back)
         add_back(*row.row->back,
                  {at.x - margin, at.y - margin, block.flow.width + 2 * margin, row.height + 2 * margin});
-      const auto number = static_cast<std::size_t>(&row - rows_.data());
-      add_area({.kind = PartId::Kind::row, .row = number}, {at.x, at.y, block.flow.width, row.height});
-      draw_row(row, number, block, at);
+      add_area(part_of(row), {at.x, at.y, block.flow.width, row.height});
+      draw_row(row, block, at);
       at.y += row.height + look_.em(kRowGap);
     }
   }
@@ -246,7 +248,15 @@ class Layout {
 
   void add_area(const PartId& part, const Rect& rect) { scene_.parts.push_back({part, rect}); }
 
-  void draw_row(const RowBox& row, std::size_t number, const Block& block, Point at) {
+  [[nodiscard]] PartId part_of(const RowBox& row) const {
+    return {.kind = PartId::Kind::row, .row = static_cast<std::size_t>(row.row - face_.rows.data())};
+  }
+
+  [[nodiscard]] PartId part_of(const RowBox& row, std::size_t cell) const {
+    return {.kind = PartId::Kind::cell, .row = part_of(row).row, .cell = cell};
+  }
+
+  void draw_row(const RowBox& row, const Block& block, Point at) {
     const double baseline = at.y + std::floor((row.height - look_.line_height()) / 2) + std::round(look_.line.ascent);
     if (!row.row->label.empty()) {
       const Color color = row.row->color.value_or(device_color(face_, row.kind));
@@ -256,18 +266,18 @@ class Layout {
     if (is_wide(row)) {
       CellBox wide = row.cells.front();
       wide.figure_width = wide.width = wide.fills ? std::max(wide.width, block.flow.width) : wide.width;
-      add_area({.kind = PartId::Kind::cell, .row = number}, {at.x, at.y, wide.width, row.height});
+      add_area(part_of(row, 0), {at.x, at.y, wide.width, row.height});
       return draw_cell(look_, wide, at.x, at.y, row.height, baseline, accent(row, wide), scene_.shapes);
     }
     double x = at.x + block.flow.label;
-    const FlowRow& flow = flow_[number];
+    const FlowRow& flow = flow_[static_cast<std::size_t>(&row - rows_.data())];
     for (std::size_t i = 0; i < row.cells.size(); ++i) {
       const CellBox& cell = row.cells[i];
       const double width = block.flow.room(flow, i), room = width - cell.width;
       const double shift = cell.cell->align == Align::left     ? 0
                            : cell.cell->align == Align::centre ? std::floor(room / 2)
                                                                : room;
-      add_area({.kind = PartId::Kind::cell, .row = number, .cell = i}, {x, at.y, width, row.height});
+      add_area(part_of(row, i), {x, at.y, width, row.height});
       draw_cell(look_, cell, x + shift, at.y, row.height, baseline, accent(row, cell), scene_.shapes);
       x += width + look_.em(kCellGap);
     }

@@ -292,7 +292,7 @@ class View {
                                   std::span<const FlowRow> flow) const {
     Lines all(0);
     for (std::size_t i = block.first; i < block.first + block.rows; ++i) {
-      if (face_.rows[i].rule && i > block.first) all.below(Lines(1));
+      if (rows[i].row->rule && i > block.first) all.below(Lines(1));
       all.below(row_lines(rows[i], flow[i], block));
     }
     return all;
@@ -301,14 +301,17 @@ class View {
   [[nodiscard]] Lines rows() const {
     std::vector<RowCells> rows;
     std::vector<FlowRow> flow;
-    for (const Row& row : face_.rows) rows.push_back(measured(row));
+    for (const Row& row : face_.rows) {
+      RowCells cells = measured(row);
+      if (!is_left_out(row, cells.boxes)) rows.push_back(std::move(cells));
+    }
     for (const RowCells& row : rows) flow.push_back(flow_row(row));
     Lines all(0);
     for (const FlowLine& blocks : flow_of(face_, flow, {kColumnsApart, kBlocksApart}, style_.width)) {
       Lines line;
       for (const FlowBlock& block : blocks) {
         const bool first = block.first == blocks.front().first;
-        const bool rule = !first && face_.flow == Flow::line && face_.rows[block.first].rule;
+        const bool rule = !first && face_.flow == Flow::line && rows[block.first].row->rule;
         if (rule) put(line, 0, " │", {{255, 255, 255, 110}});
         line.beside(block_lines(block, rows, flow), first ? 0 : line.widest() + (rule ? 1 : kBlocksApart));
       }

@@ -17,7 +17,7 @@ interface Props {
 /** What people change most; all else is one press away. */
 const common: Record<string, string[]> = {
   face: ["name", "place.anchor", "text.size", "text.color", "back.opacity", "flow", "palette"],
-  row: ["label", "color", "gap", "rule"],
+  row: ["label", "color", "gap", "rule", "optional"],
   cell: ["title", "as", "unit", "digits", "color", "caution", "danger", "range", "seconds"],
   pin: ["at", "reading", "text", "title", "as", "unit", "digits", "color", "size", "caution", "danger"],
 };
