@@ -1,7 +1,7 @@
 #!/usr/bin/env bash
 # usage: other_roots.sh FOLDER: makes below FOLDER, unless they are there, what the tests of other places play in: i386, the 32-bit
-# libraries and Wine of Debian 12; older, programs of Debian 11, whose C library is 2.31; the tests' games for 32 bit and for Windows, and a
-# Windows folder of either word size. Nothing is installed.
+# libraries and Wine of Debian 12; older, programs of Debian 11, whose C library is 2.31; flatpak, an installation with a game on that; the
+# tests' games for 32 bit and for Windows, and a Windows folder of either word size. Nothing is installed in the system.
 set -euo pipefail
 sources=$(cd "$(dirname "$0")" && pwd)
 folder=$1
@@ -33,6 +33,25 @@ exec env LD_LIBRARY_PATH=$PWD/$libraries:$PWD/$libraries/pulseaudio:$PWD/i386/li
   VK_DRIVER_FILES=$PWD/lavapipe.json "\$@"
 END
 chmod +x in_32_bit
+
+# An application store with a platform, the older one's /usr, and a game on it.
+if [ ! -e flatpak/made ]; then
+  rm -rf flatpak platform game store
+  mkdir -p platform/files platform/usr game/files game/export store/{objects,tmp,state} store/refs/{heads,remotes,mirrors}
+  cp -al older/usr/. platform/usr/
+  for part in lib lib64; do mkdir -p "platform/usr/$part" && cp -al "older/$part/." "platform/usr/$part/"; done
+  printf '[core]\nrepo_version=1\nmode=bare-user-only\n' >store/config
+  printf '[Runtime]\nname=rally.tidepool.Platform\n' >platform/metadata
+  printf '[Application]\nname=rally.tidepool.Gears\nruntime=rally.tidepool.Platform/x86_64/master\ncommand=glxgears\n%s' \
+    $'\n[Context]\nshared=ipc;\nsockets=x11;\n' >game/metadata
+  flatpak build-export --runtime store platform >/dev/null
+  flatpak build-export store game >/dev/null
+  export FLATPAK_USER_DIR=$PWD/flatpak HOME=$PWD
+  flatpak --user remote-add --no-gpg-verify tidepool store
+  flatpak --user install -y --noninteractive tidepool rally.tidepool.Platform//master rally.tidepool.Gears >/dev/null
+  rm -rf platform game store
+  touch flatpak/made
+fi
 
 for kind in x86_64:64 i686:32; do
   "${kind%:*}-w64-mingw32-g++-posix" -std=c++20 -O1 -static "$sources/still_windows.cpp" -o "still_windows.${kind#*:}.exe" \

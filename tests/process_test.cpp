@@ -123,6 +123,29 @@ TEST(Process, IsNamedByWhatItRuns) {
   }
 }
 
+TEST(Process, GetsSharesOfAnApplicationStoreAtItsOwnPath) {
+  using Words = std::vector<std::string>;
+  const struct {
+    Words command;
+    const char* probes;
+    Words made;
+  } cases[] = {{{"flatpak", "--user", "run", "a.Game", "run"},
+                "/opt/p",
+                {"flatpak", "--user", "run", "--filesystem=/opt/p:ro", "--filesystem=/run/7.link",
+                 "--env=LD_PRELOAD=/opt/p/gl.so", "a.Game", "run"}},
+               {{"/usr/bin/flatpak", "run", "a.Game"},
+                "/usr/lib/p",
+                {"/usr/bin/flatpak", "run", "--filesystem=host-os:ro", "--filesystem=/run/7.link",
+                 "--env=LD_PRELOAD=/run/host/usr/lib/p/gl.so", "a.Game"}},
+               {{"flatpak", "list"}, "/opt/p", {"flatpak", "list"}},
+               {{"flatpak"}, "/opt/p", {"flatpak"}}};
+  for (const auto& c : cases) {
+    const std::string probes = c.probes;
+    EXPECT_EQ(meter::with_shares(c.command, {{"LD_PRELOAD=" + probes + "/gl.so", "HOME=/h"}, probes}, "/run/7.link"),
+              c.made);
+  }
+}
+
 TEST(Process, GetsSharesWhereItsContainersRootHasAPlace) {
   const testing::Folder root;
   for (const char* folder : {"mnt", "opt"}) std::filesystem::create_directories(root / folder);

@@ -8,6 +8,7 @@
 #include <initializer_list>
 #include <iterator>
 #include <optional>
+#include <utility>
 
 #include "idlemeter/base/text.hpp"
 #include "meter/entrance/process.hpp"
@@ -69,24 +70,64 @@ std::string moved(const std::string& paths, const std::string& from, const std::
   return fmt::format("{}", fmt::join(parts, ":"));
 }
 
-}  // namespace
+/// Where a container has what is shared with it.
+struct Shared {
+  std::string probes, socket;
+};
 
-std::vector<std::string> with_shares(std::vector<std::string> command, const GameEnvironment& environment,
-                                     const fs::path& socket) {
-  if (command.empty() || fs::path(command.front()).filename() != "bwrap") return command;
-  const std::size_t end = end_of_options(command);
-  const auto place = place_for_shares(command, end);
-  if (!place || environment.probes.empty()) return command;
-  const std::string probes = *place / "probes", meter = *place / "meter";
-  Words shares = {"--tmpfs", *place, "--ro-bind", environment.probes, probes, "--bind", socket, meter};
+/// The probes' variables as they are in the container: a name and a value each.
+std::vector<std::pair<std::string, std::string>> variables_with(const Shared& shared,
+                                                                const GameEnvironment& environment,
+                                                                const fs::path& socket) {
+  std::vector<std::pair<std::string, std::string>> found;
   for (const std::string& variable : environment.variables) {
     const std::size_t equals = variable.find('=');
     const std::string name = variable.substr(0, equals);
     if (std::find(std::begin(kProbeVariables), std::end(kProbeVariables), name) == std::end(kProbeVariables)) continue;
-    const std::string value = moved(variable.substr(equals + 1), environment.probes, probes);
-    shares.insert(shares.end(), {"--setenv", name, moved(value, socket, meter)});
+    const std::string value = moved(variable.substr(equals + 1), environment.probes, shared.probes);
+    found.emplace_back(name, moved(value, socket, shared.socket));
   }
-  command.insert(command.begin() + static_cast<std::ptrdiff_t>(end), shares.begin(), shares.end());
+  return found;
+}
+
+void insert(Words& command, std::size_t at, const Words& words) {
+  command.insert(command.begin() + static_cast<std::ptrdiff_t>(at), words.begin(), words.end());
+}
+
+void share_with_bubblewrap(Words& command, const GameEnvironment& environment, const fs::path& socket) {
+  const std::size_t end = end_of_options(command);
+  const auto place = place_for_shares(command, end);
+  if (!place) return;
+  const Shared shared{*place / "probes", *place / "meter"};
+  Words shares = {"--tmpfs", *place, "--ro-bind", environment.probes, shared.probes, "--bind", socket, shared.socket};
+  for (const auto& [name, value] : variables_with(shared, environment, socket))
+    shares.insert(shares.end(), {"--setenv", name, value});
+  insert(command, end, shares);
+}
+
+/// A sandbox has what is shared at its own path, but a /usr of its own: that of the system is below /run/host
+/// (flatpak-run(1), flatpak-metadata(5)).
+void share_with_flatpak(Words& command, const GameEnvironment& environment, const fs::path& socket) {
+  const auto is_option = [](const std::string& word) { return word.starts_with('-'); };
+  const auto run = std::find_if_not(command.begin() + 1, command.end(), is_option);
+  if (run == command.end() || *run != "run") return;
+  const bool is_systems = environment.probes.string().starts_with("/usr/");
+  const Shared shared{(is_systems ? "/run/host" : "") + environment.probes.string(), socket};
+  Words shares = {"--filesystem=" + (is_systems ? "host-os" : environment.probes.string()) + ":ro",
+                  "--filesystem=" + socket.string()};
+  for (const auto& [name, value] : variables_with(shared, environment, socket))
+    shares.push_back(fmt::format("--env={}={}", name, value));
+  insert(command, static_cast<std::size_t>(run - command.begin()) + 1, shares);
+}
+
+}  // namespace
+
+std::vector<std::string> with_shares(std::vector<std::string> command, const GameEnvironment& environment,
+                                     const fs::path& socket) {
+  if (command.empty() || environment.probes.empty()) return command;
+  const fs::path program = fs::path(command.front()).filename();
+  if (program == "bwrap") share_with_bubblewrap(command, environment, socket);
+  if (program == "flatpak") share_with_flatpak(command, environment, socket);
   return command;
 }
 

@@ -9,7 +9,7 @@
 
 namespace idlemeter::meter {
 
-/// A command that makes a container with bubblewrap ("bwrap …") with options more, which share the probes (read only)
+/// A command that makes a container ("bwrap …", "flatpak run …") with options more, which share the probes (read only)
 /// and the meter's socket at a place that its root has, and set the probes' variables to there. Any other command as it
 /// is; also one whose container has no such place.
 std::vector<std::string> with_shares(std::vector<std::string> command, const GameEnvironment& environment,
