@@ -10,6 +10,7 @@
 #include "commands.hpp"
 #include "definitions.hpp"
 #include "idlemeter/base/error.hpp"
+#include "idlemeter/meter/play_game.hpp"
 #include "idlemeter/version.hpp"
 #include "output.hpp"
 #include "terminal.hpp"
@@ -46,6 +47,11 @@ int status_of_failure() {
 }  // namespace
 
 int main(int argc, char** argv) {
+  try {
+    if (idlemeter::makes_containers(argv[0])) idlemeter::become_container({argv, argv + argc});
+  } catch (...) {
+    return status_of_failure();
+  }
   open_standard_streams();
   // Errors like any other, so that nothing is left over: a reader that is gone, a limit on the size of files.
   for (const int number : {SIGPIPE, SIGXFSZ}) ::signal(number, SIG_IGN);

@@ -265,8 +265,11 @@ TEST(PlayElsewhere, SharesWhatAContainerNeeds) {
   const Session session;
   session.folder.file("boxes.toml", kBoxes);
   for (const char* game : {kStill, kStillVulkan}) {
-    const Outcome outcome = session.play(container("/") + game + " --frames 150");
-    EXPECT_NE(outcome.text.find(": 150 frames"), std::string::npos) << outcome.text;
+    const std::string command = container("/") + game + " --frames 150";
+    for (const std::string& way : {command, "sh -c '" + command + " & wait'"}) {  // by itself, by a launcher
+      const Outcome outcome = session.play(way);
+      EXPECT_NE(outcome.text.find(": 150 frames"), std::string::npos) << way << outcome.text;
+    }
     Playing playing(session, container("/") + game + " --pause 5 --frames 100000", "--face boxes.toml");
     session.wait_for(has_frames);
     expect_boxes(session, game);
@@ -294,7 +297,7 @@ TEST(PlayElsewhere, PlaysBesideAnOlderLibraryOfC) {
 TEST(PlayElsewhere, SaysWhatAContainerLacks) {
   const Session session;
   const Outcome outcome =
-      session.play("sh -c '" + container(kRoots + "/older") + "/usr/bin/glxgears -info & sleep 4; kill $!'");
+      session.play("sh -c '/usr/bin/" + container(kRoots + "/older") + "/usr/bin/glxgears -info & sleep 4; kill $!'");
   EXPECT_NE(outcome.text.find("'glxgears' runs in a container without "), std::string::npos) << outcome.text;
   EXPECT_NE(outcome.text.find(".link; share that with it"), std::string::npos) << outcome.text;
 }

@@ -96,12 +96,14 @@ std::vector<std::string> own_variables() {
   return variables;
 }
 
-std::filesystem::path program_in_path(const std::string& name) {
+std::filesystem::path program_in_path(const std::string& name,
+                                      const std::function<bool(const std::filesystem::path&)>& passes_over) {
   if (name.find('/') != std::string::npos) return name;
   std::istringstream folders(std::getenv("PATH") == nullptr ? "/usr/bin:/bin" : std::getenv("PATH"));
   for (std::string folder; std::getline(folders, folder, ':');) {
     const std::filesystem::path file = std::filesystem::path(folder.empty() ? "." : folder) / name;
-    if (::access(file.c_str(), X_OK) == 0 && std::filesystem::is_regular_file(file)) return file;
+    if (::access(file.c_str(), X_OK) != 0 || !std::filesystem::is_regular_file(file)) continue;
+    if (!passes_over || !passes_over(file)) return file;
   }
   return {};
 }

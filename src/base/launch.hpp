@@ -5,6 +5,7 @@
 
 #include <array>
 #include <filesystem>
+#include <functional>
 #include <optional>
 #include <string>
 #include <vector>
@@ -35,8 +36,10 @@ struct Launched {
 /// Waits for a process and returns its exit status, 128 and the signal's number if a signal ended it.
 int wait_for(pid_t process);
 
-/// Finds the file that launch() starts for a program's name. Returns an empty path if there is none.
-[[nodiscard]] std::filesystem::path program_in_path(const std::string& name);
+/// Finds the file that launch() starts for a program's name, without those that `passes_over` is true of. Returns an
+/// empty path if there is none.
+[[nodiscard]] std::filesystem::path program_in_path(
+    const std::string& name, const std::function<bool(const std::filesystem::path&)>& passes_over = {});
 
 /// This process's environment, "NAME=value".
 [[nodiscard]] std::vector<std::string> own_variables();

@@ -19,7 +19,7 @@ namespace idlemeter {
 enum class FrameWay : std::uint8_t {
   probe,   ///< a library that is loaded into the game, for OpenGL and Vulkan
   linked,  ///< the game links Idle Meter's library and reports by itself
-  above    ///< from outside: a window above the game's, and the display's word on when it changes (X11)
+  above    ///< from outside: a window above the game's, and on X11 the display's word on when it changes
 };
 
 struct PlayOptions {
@@ -65,6 +65,14 @@ struct PlayReport {
 /// or SIGINT or SIGTERM comes. `takes_over`: another meter that has the game has to let it go. Throws Error as
 /// play_game(), if there is no such process, it wasn't started with a meter, or if another meter has it.
 [[nodiscard]] PlayReport attach_to_game(int process, bool takes_over, const PlayOptions& options);
+
+/// Whether a command makes containers whose options play_game() knows: "bwrap", "/usr/bin/flatpak".
+[[nodiscard]] bool makes_containers(const std::string& program);
+
+/// Becomes a program that makes containers, found in PATH but for this one, with options more if a meter waits for
+/// frames: what a launcher starts by that name, to whose PATH play_game() adds a folder of links to this program.
+/// Throws Error if it isn't found or can't be run; else doesn't return.
+[[noreturn]] void become_container(std::vector<std::string> command);
 
 /// Ends this process by the signal that a game ended with, or returns its exit status. `status` as wait() gives it.
 int end_like(int status);

@@ -2,15 +2,21 @@
 
 #include <fmt/format.h>
 #include <fmt/ranges.h>
+#include <unistd.h>
 
 #include <algorithm>
+#include <cerrno>
 #include <cstdlib>
+#include <cstring>
 #include <initializer_list>
 #include <iterator>
 #include <optional>
 #include <utility>
 
+#include "base/launch.hpp"
+#include "idlemeter/base/error.hpp"
 #include "idlemeter/base/text.hpp"
+#include "idlemeter/meter/play_game.hpp"
 #include "meter/entrance/process.hpp"
 
 namespace idlemeter::meter {
@@ -22,6 +28,8 @@ using Words = std::vector<std::string>;
 bool is_one_of(const std::string& word, std::initializer_list<const char*> words) {
   return std::find(words.begin(), words.end(), word) != words.end();
 }
+
+constexpr const char *kBubblewrap = "bwrap", *kFlatpak = "flatpak";
 
 /// How many words an option of bubblewrap takes (bwrap(1)).
 std::size_t words_of(const std::string& option) {
@@ -126,9 +134,16 @@ std::vector<std::string> with_shares(std::vector<std::string> command, const Gam
                                      const fs::path& socket) {
   if (command.empty() || environment.probes.empty()) return command;
   const fs::path program = fs::path(command.front()).filename();
-  if (program == "bwrap") share_with_bubblewrap(command, environment, socket);
-  if (program == "flatpak") share_with_flatpak(command, environment, socket);
+  if (program == kBubblewrap) share_with_bubblewrap(command, environment, socket);
+  if (program == kFlatpak) share_with_flatpak(command, environment, socket);
   return command;
+}
+
+/// What this process was started with: that of a game, or of its launcher.
+GameEnvironment own_environment() {
+  const char* layers = std::getenv("VK_ADD_LAYER_PATH");  // …/layers is the first, as environment_for() says
+  const std::string first = layers == nullptr ? "" : split(layers, ':').front();
+  return {base::own_variables(), first.empty() ? "" : fs::path(first).parent_path()};
 }
 
 bool is_contained(int pid) {
@@ -141,7 +156,6 @@ bool is_contained(int pid) {
 }
 
 Contained find_contained(int ancestor, const std::vector<fs::path>& needed) {
-  constexpr const char* kMaker = "bwrap";  // it stays in the container, beside what it starts
   std::error_code failed;
   Contained made;
   for (const int pid : all_processes()) {
@@ -152,10 +166,37 @@ Contained find_contained(int ancestor, const std::vector<fs::path>& needed) {
       if (!fs::exists(root / path.relative_path(), failed)) found.missing.push_back(path);
     }
     if (found.missing.empty()) continue;
-    if (found.program != kMaker) return found;
-    made = found;
+    if (found.program != kBubblewrap) return found;
+    made = found;  // it stays in the container, beside what it starts
   }
   return made;
 }
 
 }  // namespace idlemeter::meter
+
+namespace idlemeter {
+
+bool makes_containers(const std::string& program) {
+  const std::string name = std::filesystem::path(program).filename();
+  return name == meter::kBubblewrap || name == meter::kFlatpak;
+}
+
+void become_container(std::vector<std::string> command) {
+  namespace fs = std::filesystem;
+  std::error_code unknown;
+  const fs::path self = fs::read_symlink("/proc/self/exe", unknown);
+  const std::string name = fs::path(command.at(0)).filename();
+  const auto is_self = [&](const fs::path& file) { return fs::equivalent(file, self, unknown); };
+  const fs::path program = base::program_in_path(name, is_self);
+  if (program.empty()) throw Error(Error::Code::not_found, fmt::format("'{}' isn't installed", name), "", "install it");
+  const char* socket = std::getenv(meter::kLinkVariable);
+  command.front() = name;
+  if (socket != nullptr) command = meter::with_shares(std::move(command), meter::own_environment(), socket);
+  std::vector<char*> words;
+  for (std::string& word : command) words.push_back(word.data());
+  words.push_back(nullptr);
+  ::execv(program.c_str(), words.data());
+  throw Error(Error::Code::failed, fmt::format("'{}' can't be run: {}", program.string(), std::strerror(errno)));
+}
+
+}  // namespace idlemeter

@@ -56,13 +56,15 @@ void prepend(std::vector<std::string>& variables, const std::string& name, const
   variables.push_back(name + "=" + first + (rest.empty() ? "" : ":" + rest));
 }
 
-/// The folder of the probes.
+/// The folder of the probes. A launcher finds in PATH what shares them with its containers.
 fs::path add_probe(std::vector<std::string>& variables, const fs::path& wanted) {
   const fs::path folder = plain_name_of(wanted.empty() ? installed_probes() : wanted.parent_path());
   // The game's loader replaces $LIB by where libraries of its word size are: each loads the probe of its own.
   const fs::path probe = wanted.empty() ? fs::path("probes/$LIB") / kProbe : wanted.filename();
   prepend(variables, "LD_PRELOAD", (folder / probe).string());
   prepend(variables, "VK_ADD_LAYER_PATH", (folder / "layers").string());
+  const fs::path containers = folder / "containers";
+  if (fs::is_directory(containers)) prepend(variables, "PATH", containers.string());
   constexpr const char* kLayer = "VK_LAYER_IDLEMETER_overlay";
   std::string layers = take(variables, "VK_INSTANCE_LAYERS");  // the last one is nearest to the driver
   if (layers.find(kLayer) == std::string::npos) layers += (layers.empty() ? "" : ":") + std::string(kLayer);
