@@ -27,6 +27,12 @@ TEST(Doctor, SaysWhatEachMachineLacksAndWhatFixesIt) {
   folder.file("nothing/proc/none", "");
   folder.file("wrong/settings.toml", "pace = \"often\"\n");
   folder.file("wrong/runs.db", "no store");
+  const auto button = [&](const char* file, const std::string& device) {
+    folder.file(file, "[[button]]\ndevice = \"" + device + "\"\npress = \"BTN_MODE\"\n");
+  };
+  button("pad.toml", "/dev/null");
+  button("gone.toml", "/dev/input/nowhere");
+  button("file.toml", (folder / "pad.toml").string());
   const struct {
     const char *arguments, *id, *health, *finding, *fix;
   } cases[] = {
@@ -46,6 +52,9 @@ TEST(Doctor, SaysWhatEachMachineLacksAndWhatFixesIt) {
       {"--root nothing", "readings.processor", "limited", "missing: cpu.load", ""},
       {"--root nothing", "readings.energy", "works", "this machine has none", ""},
       {"--settings wrong/settings.toml", "recording.settings", "fails", "wrong/settings.toml", "correct the file"},
+      {"--settings pad.toml", "display.buttons", "works", "/dev/null can be read", ""},
+      {"--settings gone.toml", "display.buttons", "limited", "/dev/input/nowhere: No such file", "plug it in"},
+      {"--settings file.toml", "display.buttons", "limited", "it isn't a device", "name another device"},
       {"--store wrong/runs.db", "recording.store", "fails", "wrong/runs.db", "name another store"},
   };
   for (const auto& c : cases) {

@@ -5,7 +5,6 @@
 #include <xcb/damage.h>
 
 #include <cstdlib>
-#include <filesystem>
 #include <map>
 #include <optional>
 #include <string>
@@ -108,11 +107,10 @@ std::optional<HealthCheck> buttons_check(const Settings& settings) {
       check.finding = device + " can be read";
       continue;
     }
-    std::error_code unknown;
-    const bool is_there = std::filesystem::exists(button.device, unknown);
     return HealthCheck{check.id, check.subject, Health::limited, fmt::format("{}: {}", device, opened.problem),
-                       is_there ? "sudo usermod -aG input $USER, and log in again (you may read every keyboard then)"
-                                : "plug it in, or name another device in the settings"};
+                       ::access(device.c_str(), F_OK) == 0 && ::access(device.c_str(), R_OK) != 0
+                           ? "sudo usermod -aG input $USER, and log in again (you may read every keyboard then)"
+                           : "plug it in, or name another device in the settings"};
   }
   return check;
 }
