@@ -11,8 +11,6 @@
 namespace idlemeter::meter {
 namespace {
 
-constexpr Nanoseconds kSearchEvery = kSecond;
-
 bool can_be_above(const WaylandSession& session) {
   return session.layer_shell != nullptr && session.compositor != nullptr && session.shm != nullptr;
 }
@@ -67,7 +65,7 @@ void AboveWayland::leave() {
 void AboveWayland::look() {
   if (!session_) return;
   if (monotonic_now() >= search_due_) {
-    search_due_ = monotonic_now() + kSearchEvery;
+    search_due_ = monotonic_now() + kSecond;
     search();
   }
   if (attachment_ != nullptr) attachment_->window().renew();
