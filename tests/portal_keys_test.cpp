@@ -1,5 +1,5 @@
 // Keys through the desktop's portal: a stand-in of it, on a real session bus.
-#include "meter/entrance/portal_keys.hpp"
+#include "meter/display/portal_keys.hpp"
 
 #include <poll.h>
 #include <stdlib.h>

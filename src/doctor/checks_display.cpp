@@ -12,12 +12,12 @@
 #include "doctor/checks.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/settings/settings.hpp"
-#include "meter/entrance/above_wayland.hpp"
-#include "meter/entrance/buttons.hpp"
-#include "meter/entrance/keys.hpp"
-#include "meter/entrance/portal_keys.hpp"
-#include "meter/entrance/wayland_facts.hpp"
-#include "meter/entrance/x11.hpp"
+#include "meter/display/above_wayland.hpp"
+#include "meter/display/buttons.hpp"
+#include "meter/display/keys.hpp"
+#include "meter/display/portal_keys.hpp"
+#include "meter/display/wayland_facts.hpp"
+#include "meter/display/x11.hpp"
 
 namespace idlemeter::doctor {
 namespace {

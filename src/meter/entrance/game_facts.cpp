@@ -18,9 +18,9 @@
 #include "base/quiet_thread.hpp"
 #include "idlemeter/readings/reading.hpp"
 #include "idlemeter/version.hpp"
+#include "meter/display/wayland_facts.hpp"
+#include "meter/display/x11.hpp"
 #include "meter/entrance/process.hpp"
-#include "meter/entrance/wayland_facts.hpp"
-#include "meter/entrance/x11.hpp"
 #include "meter/session/game.hpp"
 
 namespace idlemeter::meter {

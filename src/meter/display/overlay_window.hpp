@@ -2,7 +2,7 @@
 #pragma once
 
 #include "idlemeter/draw/image.hpp"
-#include "meter/entrance/x11.hpp"
+#include "meter/display/x11.hpp"
 
 namespace idlemeter::meter {
 

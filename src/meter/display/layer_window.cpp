@@ -1,4 +1,4 @@
-#include "meter/entrance/layer_window.hpp"
+#include "meter/display/layer_window.hpp"
 
 #include <sys/mman.h>
 #include <unistd.h>
@@ -7,8 +7,8 @@
 #include <cmath>
 #include <utility>
 
-#include "meter/entrance/layer_shell.hpp"
-#include "meter/entrance/wayland_session.hpp"
+#include "meter/display/layer_shell.hpp"
+#include "meter/display/wayland_session.hpp"
 #include "viewporter-client.h"
 
 namespace idlemeter::meter {

@@ -1,4 +1,4 @@
-#include "meter/entrance/above_x11.hpp"
+#include "meter/display/above_x11.hpp"
 
 #include <fmt/format.h>
 #include <unistd.h>

@@ -1,4 +1,4 @@
-#include "meter/entrance/keys.hpp"
+#include "meter/display/keys.hpp"
 
 #include <fmt/format.h>
 #include <xcb/xinput.h>
@@ -8,7 +8,7 @@
 
 #include "base/key_chord.hpp"
 #include "idlemeter/base/error.hpp"
-#include "meter/entrance/x11.hpp"
+#include "meter/display/x11.hpp"
 
 namespace idlemeter::meter {
 namespace {

@@ -1,5 +1,5 @@
 // wayland.xml: wl_registry, wl_output; xdg-output-unstable-v1.xml.
-#include "meter/entrance/wayland_session.hpp"
+#include "meter/display/wayland_session.hpp"
 
 #include <poll.h>
 #include <sys/socket.h>
@@ -13,7 +13,7 @@
 #include <string_view>
 
 #include "idlemeter/base/error.hpp"
-#include "meter/entrance/layer_shell.hpp"
+#include "meter/display/layer_shell.hpp"
 #include "meter/entrance/process.hpp"
 #include "viewporter-client.h"
 #include "xdg-output-unstable-v1-client.h"

@@ -1,4 +1,4 @@
-#include "meter/entrance/damage_watch.hpp"
+#include "meter/display/damage_watch.hpp"
 
 #include <signal.h>
 #include <sys/socket.h>

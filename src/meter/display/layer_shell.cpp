@@ -1,4 +1,4 @@
-#include "meter/entrance/layer_shell.hpp"
+#include "meter/display/layer_shell.hpp"
 
 #include <iterator>
 

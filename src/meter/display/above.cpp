@@ -1,11 +1,11 @@
-#include "meter/entrance/above.hpp"
+#include "meter/display/above.hpp"
 
 #include <cstdlib>
 #include <utility>
 
 #include "idlemeter/base/error.hpp"
-#include "meter/entrance/above_wayland.hpp"
-#include "meter/entrance/above_x11.hpp"
+#include "meter/display/above_wayland.hpp"
+#include "meter/display/above_x11.hpp"
 
 namespace idlemeter::meter {
 namespace {

@@ -7,7 +7,7 @@
 #include <vector>
 
 #include "link/regions.hpp"
-#include "meter/entrance/x11.hpp"
+#include "meter/display/x11.hpp"
 
 namespace idlemeter::meter {
 

@@ -5,8 +5,8 @@
 #include <optional>
 #include <string>
 
-#include "meter/entrance/layer_window.hpp"
-#include "meter/entrance/wayland_session.hpp"
+#include "meter/display/layer_window.hpp"
+#include "meter/display/wayland_session.hpp"
 #include "meter/loop.hpp"
 #include "meter/session/attachment.hpp"
 

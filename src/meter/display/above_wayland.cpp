@@ -1,4 +1,4 @@
-#include "meter/entrance/above_wayland.hpp"
+#include "meter/display/above_wayland.hpp"
 
 #include <memory>
 #include <utility>

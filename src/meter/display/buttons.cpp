@@ -1,4 +1,4 @@
-#include "meter/entrance/buttons.hpp"
+#include "meter/display/buttons.hpp"
 
 #include <fcntl.h>
 #include <fmt/format.h>

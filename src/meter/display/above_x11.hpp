@@ -8,8 +8,8 @@
 #include <string>
 
 #include "idlemeter/draw/image.hpp"
-#include "meter/entrance/damage_watch.hpp"
-#include "meter/entrance/overlay_window.hpp"
+#include "meter/display/damage_watch.hpp"
+#include "meter/display/overlay_window.hpp"
 #include "meter/loop.hpp"
 #include "meter/session/attachment.hpp"
 

@@ -1,4 +1,4 @@
-#include "meter/entrance/portal_keys.hpp"
+#include "meter/display/portal_keys.hpp"
 
 #include <fmt/format.h>
 #include <gio/gio.h>

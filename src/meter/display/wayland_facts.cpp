@@ -1,12 +1,12 @@
 // What a Wayland compositor says of itself and its outputs.
-#include "meter/entrance/wayland_facts.hpp"
+#include "meter/display/wayland_facts.hpp"
 
 #include <fmt/format.h>
 
 #include <algorithm>
 
 #include "idlemeter/base/error.hpp"
-#include "meter/entrance/wayland_session.hpp"
+#include "meter/display/wayland_session.hpp"
 
 namespace idlemeter::meter {
 namespace {

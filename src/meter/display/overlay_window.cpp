@@ -1,4 +1,4 @@
-#include "meter/entrance/overlay_window.hpp"
+#include "meter/display/overlay_window.hpp"
 
 #include <xcb/shape.h>
 
