@@ -31,6 +31,7 @@ done
 # It runs from wherever it is, with the probes and the manual that came with it.
 mv "$work/prefix" "$work/moved"
 (HOME=$work DISPLAY='' "$work/moved/bin/idlemeter" doctor || true) | grep -F 'the probe loads'
+"$work/moved/lib/idlemeter/containers/bwrap" --version | grep -F bubblewrap
 grep -qF '\-\-end\-game' "$work/moved/share/man/man1/idlemeter-play.1"
 for file in bin/idlemeter share/bash-completion/completions/idlemeter share/zsh/vendor-completions/_idlemeter \
   share/fish/vendor_completions.d/idlemeter.fish share/applications/idlemeter-desk.desktop share/idlemeter/face.schema.json \
