@@ -64,16 +64,20 @@ void AboveWayland::leave() {
 
 void AboveWayland::look() {
   if (!session_) return;
-  if (monotonic_now() >= search_due_) {
-    search_due_ = monotonic_now() + kSecond;
-    search();
+  const Moment now = monotonic_now();
+  if (now >= look_due_) {
+    look_due_ = now + kSecond;
+    if (attachment_ != nullptr && !is_running(attachment_->pid())) leave();
+    if (attachment_ == nullptr || now >= search_due_) search();
+    if (attachment_ != nullptr) attachment_->window().renew();
   }
-  if (attachment_ != nullptr) attachment_->window().renew();
   hear();  // and sends what was drawn
 }
 
-/// A game is taken when it was seen twice: at its start it may only be asking what there is.
+/// Looks at all processes, so less often once there is a game. A game is taken when it was seen twice: at its start it
+/// may only be asking what there is.
 void AboveWayland::search() {
+  search_due_ = monotonic_now() + 5 * kSecond;
   const pid_t client = largest_client();
   const bool is_steady = std::exchange(seen_, client) == client;
   if (attachment_ != nullptr && attachment_->pid() == client) return;

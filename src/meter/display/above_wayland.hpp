@@ -61,7 +61,7 @@ class AboveWayland final : public Entrance {
   AboveWaylandAttachment* attachment_ = nullptr;
   Game* game_ = nullptr;
   pid_t seen_ = 0;  ///< at the last search
-  Moment search_due_{};
+  Moment look_due_{}, search_due_{};
 };
 
 }  // namespace idlemeter::meter

@@ -44,6 +44,7 @@ void take_client(nlmsghdr* message, std::string_view path, std::set<ino_t>& clie
 
 std::set<ino_t> clients_of_socket(const std::filesystem::path& path) {
   std::set<ino_t> clients;
+  if (path.empty()) return clients;
   const int fd = ::socket(AF_NETLINK, SOCK_RAW | SOCK_CLOEXEC, NETLINK_SOCK_DIAG);
   if (fd < 0) return clients;
   const timeval patience{.tv_sec = 1, .tv_usec = 0};

@@ -184,10 +184,10 @@ bool makes_containers(const std::string& program) {
 void become_container(std::vector<std::string> command) {
   namespace fs = std::filesystem;
   std::error_code unknown;
-  const fs::path self = fs::read_symlink("/proc/self/exe", unknown);
   const std::string name = fs::path(command.at(0)).filename();
-  const auto is_self = [&](const fs::path& file) { return fs::equivalent(file, self, unknown); };
-  const fs::path program = base::program_in_path(name, is_self);
+  const fs::path self = executable_of(::getpid()).filename();  // it may have been replaced since
+  const auto is_own_link = [&](const fs::path& file) { return fs::read_symlink(file, unknown).filename() == self; };
+  const fs::path program = base::program_in_path(name, is_own_link);
   if (program.empty()) throw Error(Error::Code::not_found, fmt::format("'{}' isn't installed", name), "", "install it");
   const char* socket = std::getenv(meter::kLinkVariable);
   command.front() = name;

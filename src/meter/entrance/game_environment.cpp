@@ -3,6 +3,8 @@
 #include <fmt/format.h>
 #include <unistd.h>
 
+#include <cstdlib>
+
 #include "base/launch.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/user_folder.hpp"
@@ -64,7 +66,7 @@ fs::path add_probe(std::vector<std::string>& variables, const fs::path& wanted) 
   prepend(variables, "LD_PRELOAD", (folder / probe).string());
   prepend(variables, "VK_ADD_LAYER_PATH", (folder / "layers").string());
   const fs::path containers = folder / "containers";
-  if (fs::is_directory(containers)) prepend(variables, "PATH", containers.string());
+  if (std::getenv("PATH") != nullptr && fs::is_directory(containers)) prepend(variables, "PATH", containers.string());
   constexpr const char* kLayer = "VK_LAYER_IDLEMETER_overlay";
   std::string layers = take(variables, "VK_INSTANCE_LAYERS");  // the last one is nearest to the driver
   if (layers.find(kLayer) == std::string::npos) layers += (layers.empty() ? "" : ":") + std::string(kLayer);
