@@ -13,6 +13,8 @@
 #include <vector>
 
 #include "folder.hpp"
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/meter/play_game.hpp"
 #include "meter/entrance/container.hpp"
 
 namespace idlemeter {
@@ -121,6 +123,46 @@ TEST(Process, IsNamedByWhatItRuns) {
     EXPECT_EQ(program.file, one.file.empty() ? "" : (folder / one.file).string()) << one.name;
     EXPECT_EQ(program.loader.empty(), one.name == one.executable) << one.name;
   }
+}
+
+/// By a link of its name in front of it in PATH, as a launcher finds it.
+TEST(Process, BecomesWhatMakesContainersWithShares) {
+  const testing::Folder folder;
+  for (const char* place : {"links", "elsewhere", "real"}) std::filesystem::create_directories(folder / place);
+  for (const char* place : {"links", "elsewhere"})  // two meters' folders, one after the other
+    std::filesystem::create_symlink(std::filesystem::read_symlink("/proc/self/exe"), folder / place / "bwrap");
+  folder.file("real/bwrap", "#!/bin/sh\necho \"$0\" \"$@\" >said\n");
+  std::filesystem::permissions(folder / "real/bwrap", std::filesystem::perms::owner_all);
+  const auto become = [&](const std::string& path, const char* link) {
+    const pid_t child = ::fork();
+    if (child == 0) {
+      std::filesystem::current_path(folder.path());
+      ::setenv("PATH", path.c_str(), 1);
+      link == nullptr ? ::unsetenv("IDLEMETER_LINK") : ::setenv("IDLEMETER_LINK", link, 1);
+      ::setenv("VK_ADD_LAYER_PATH", "/p/layers:/mine", 1);
+      try {
+        become_container({"links/bwrap", "--dev", "/dev", "game"});
+      } catch (const Error& error) {
+        ::_exit(error.code() == Error::Code::not_found ? 7 : 8);
+      }
+    }
+    int status = 0;
+    ::waitpid(child, &status, 0);
+    return WEXITSTATUS(status);
+  };
+  const std::string links = (folder / "links").string() + ":" + (folder / "elsewhere").string(),
+                    all = links + ":" + (folder / "real").string() + ":/usr/bin:/bin",
+                    real = (folder / "real/bwrap").string();
+  EXPECT_TRUE(makes_containers("/usr/bin/bwrap") && makes_containers("flatpak") && !makes_containers("idlemeter"));
+  EXPECT_EQ(become(all, nullptr), 0);
+  EXPECT_EQ(testing::text_of(folder / "said"), real + " --dev /dev game\n");
+  EXPECT_EQ(become(all, "/run/7.link"), 0);
+  EXPECT_EQ(testing::text_of(folder / "said")
+                .find(real + " --dev /dev --tmpfs /idlemeter --ro-bind /p "
+                             "/idlemeter/probes --bind /run/7.link /idlemeter/meter "),
+            0u)
+      << testing::text_of(folder / "said");
+  EXPECT_EQ(become(links, "/run/7.link"), 7) << "it isn't installed";
 }
 
 TEST(Process, GetsSharesOfAnApplicationStoreAtItsOwnPath) {

@@ -23,7 +23,7 @@ int to_pixels(int units, double scale) { return static_cast<int>(std::lround(uni
 Stretch stretch_around(int at, int length, double scale) {
   Stretch around{static_cast<int>(std::floor(at / scale + 1e-6)),
                  static_cast<int>(std::ceil((at + length) / scale - 1e-6))};
-  while (around.from > 0 && !is_whole(around.from * scale)) --around.from;
+  while (!is_whole(around.from * scale)) --around.from;
   while (!is_whole(around.to * scale)) ++around.to;  // after 120 at the latest
   around.from_pixel = to_pixels(around.from, scale);
   around.to_pixel = to_pixels(around.to, scale);
