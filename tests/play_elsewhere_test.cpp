@@ -241,6 +241,9 @@ TEST(PlayElsewhere, LiesAboveGamesOfWayland) {
   session.folder.file("boxes.toml", kBoxes);
   const Sway sway(session);
   EXPECT_EQ(session.run("swaymsg output '*' scale 1.25").status, 0);
+  const Outcome health = session.run("'" IDLEMETER_COMMAND "' doctor");
+  EXPECT_NE(health.text.find("above any game; frames of Wayland's aren't known then"), std::string::npos)
+      << health.text;
   {
     Playing playing(session, "env SDL_VIDEODRIVER=wayland " + std::string(kStill) + " --pause 5 --frames 100000",
                     "--above --face boxes.toml --record --store runs.db");

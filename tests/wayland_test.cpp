@@ -51,7 +51,8 @@ TEST(Output, HasTheScaleOfItsPixels) {
                {320, 240, false, 2, 213, 160, 1.5},     {1366, 768, false, 2, 1093, 614, 1.25},
                {800, 1280, true, 1, 1280, 800, 1},      {800, 1280, true, 2, 1024, 640, 1.25},
                {3840, 2160, false, 2, 0, 0, 2},         {0, 0, false, 1, 1280, 800, 1},
-               {1920, 1080, false, 1, 3840, 2160, 0.5}, {1920, 1080, false, 2, 1097, 617, 1.75}};
+               {1920, 1080, false, 1, 3840, 2160, 0.5}, {1920, 1080, false, 0, 0, 0, 0.25},
+               {1'000'000'000, 1, false, 1, 1, 1, 16},  {1920, 1080, false, 2, 1097, 617, 1.75}};
   for (const auto& c : cases) {
     WaylandOutput output;
     output.mode_width = c.mode_width;

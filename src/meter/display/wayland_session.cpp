@@ -74,9 +74,10 @@ void release(WaylandOutput& output) {
 
 /// To a 120th, as compositors take scales: sizes are whole numbers, their ratio is a little off.
 double WaylandOutput::scale() const {
-  if (width <= 0 || pixel_width() <= 0) return whole_scale;
-  constexpr double kSteps = 120;
-  return std::max(1.0, std::round(kSteps * pixel_width() / width)) / kSteps;
+  constexpr double kLeast = 0.25, kMost = 16, kSteps = 120;
+  const bool is_told = width > 0 && pixel_width() > 0;
+  const double scale = is_told ? std::round(kSteps * pixel_width() / width) / kSteps : whole_scale;
+  return std::clamp(scale, kLeast, kMost);
 }
 
 void WaylandSession::Disconnect::operator()(wl_display* display) const { wl_display_disconnect(display); }

@@ -30,7 +30,8 @@ struct WaylandOutput {
   std::int32_t whole_scale = 1;        ///< rounded up
   std::int32_t width = 0, height = 0;  ///< in the compositor's units
 
-  /// Pixels for a unit of the compositor, like 1.25: mode over size, where both are told, and else a whole number.
+  /// Pixels for a unit of the compositor, like 1.25, from 0.25 to 16: mode over size, where both are told, else a whole
+  /// number.
   [[nodiscard]] double scale() const;
   [[nodiscard]] int pixel_width() const { return on_its_side ? mode_height : mode_width; }
   [[nodiscard]] int pixel_height() const { return on_its_side ? mode_width : mode_height; }
