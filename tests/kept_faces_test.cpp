@@ -147,6 +147,7 @@ TEST(FacePreview, ShowsTheFaceAndSaysWhatItCannot) {
   const testing::Folder folder;
   const fs::path file = folder.file("a.toml",
                                     "[[row]]\nlabel = \"GPU\"\ncells = [ { reading = \"gpu.load\" } ]\n"
+                                    "[[row]]\noptional = true\ncells = [ { reading = \"battery.charge\" } ]\n"
                                     "[[pin]]\nat = [10, 10]\npicture = \"gone.png\"\nwidth = 9\nheight = 9\n");
   Painter painter;
   const FacePreview preview = preview_face(load_face(file), Image(640, 480), Snapshot(), History(), painter);

@@ -5,6 +5,7 @@
 
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/draw/png.hpp"
+#include "idlemeter/face/face.hpp"
 #include "idlemeter/face/lay_out.hpp"
 
 namespace idlemeter {
@@ -30,8 +31,10 @@ bool is_inside(const Rect& rect, const Image& image) {
 }  // namespace
 
 std::vector<std::string> unknown_readings(const Face& face, const Snapshot& values) {
+  Face shown = face;
+  std::erase_if(shown.rows, [&](const Row& row) { return is_left_out(row, face, values); });
   std::vector<std::string> unknown;
-  for (const std::string& id : readings_of(face)) {
+  for (const std::string& id : readings_of(shown)) {
     if (values.find(id).info == nullptr) unknown.push_back(id);
   }
   return unknown;

@@ -5,6 +5,7 @@
 
 #include "idlemeter/frames/frame_statistic.hpp"
 #include "idlemeter/frames/span.hpp"
+#include "idlemeter/readings/snapshot.hpp"
 
 namespace idlemeter {
 
@@ -54,6 +55,13 @@ std::vector<std::string> readings_of(const Face& face) {
     }
   }
   return ids;
+}
+
+bool is_left_out(const Row& row, const Face& face, const Snapshot& values) {
+  const auto is_unknown = [&](const Cell& cell) {
+    return values.find(spanned(cell.reading, cell.span, face)).info == nullptr;
+  };
+  return row.optional && !row.cells.empty() && std::all_of(row.cells.begin(), row.cells.end(), is_unknown);
 }
 
 }  // namespace idlemeter

@@ -20,6 +20,8 @@
 
 namespace idlemeter {
 
+class Snapshot;
+
 enum class Anchor : std::uint8_t { top_left, top, top_right, left, centre, right, bottom_left, bottom, bottom_right };
 enum class Flow : std::uint8_t { stack, line, columns };
 enum class Align : std::uint8_t { left, centre, right };
@@ -190,6 +192,9 @@ void for_each_cell(const Face& face, const std::function<void(const Cell&)>& tak
 
 /// All readings that the face shows, each once, in their order; statistics of frames with their spans.
 [[nodiscard]] std::vector<std::string> readings_of(const Face& face);
+
+/// Whether a row of the face isn't shown: it is optional, and no source has any of its readings.
+[[nodiscard]] bool is_left_out(const Row& row, const Face& face, const Snapshot& values);
 
 /// The id with the span that counts, if it is a statistic of frames: its own, else the cell's, else the face's.
 [[nodiscard]] std::string spanned(const std::string& id, const std::optional<Span>& of_cell, const Face& face);

@@ -48,8 +48,7 @@ void check_cell(const Face& face, const Cell& cell, const Snapshot& values, Find
 
 void check_readings(const Face& face, const Snapshot& values, Findings& findings) {
   for (const Row& row : face.rows) {
-    const auto unknown = [&](const Cell& cell) { return is_unknown(spanned(cell.reading, cell.span, face), values); };
-    if (row.optional && std::all_of(row.cells.begin(), row.cells.end(), unknown)) continue;  // it isn't shown
+    if (is_left_out(row, face, values)) continue;
     for (const Cell& cell : row.cells) check_cell(face, cell, values, findings);
   }
   for (const Pin& pin : face.pins) {

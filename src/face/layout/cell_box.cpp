@@ -315,11 +315,6 @@ double share_of_range(const CellBox& box) {
   return box.shown ? std::clamp((*box.shown - low) / (high - low), 0.0, 1.0) : 0;
 }
 
-bool is_left_out(const Row& row, std::span<const CellBox> cells) {
-  const auto is_unknown = [](const CellBox& cell) { return cell.info == nullptr; };
-  return row.optional && !cells.empty() && std::all_of(cells.begin(), cells.end(), is_unknown);
-}
-
 CellBox measure_cell(const Look& look, const Cell& cell) {
   CellBox box;
   box.cell = &cell;

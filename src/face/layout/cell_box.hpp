@@ -88,9 +88,6 @@ struct Trace {
 /// The box's cell is a trace.
 Trace trace_of(const Look& look, const CellBox& box, const Rect& rect);
 
-/// Whether a row with those cells isn't shown: it is optional, and no source has any of its readings.
-bool is_left_out(const Row& row, std::span<const CellBox> cells);
-
 /// Gives the recording's mark to the first recorded cell of a row.
 void mark_once(std::span<CellBox> cells);
 

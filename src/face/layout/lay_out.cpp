@@ -54,8 +54,7 @@ class Layout {
 
   Scene run() {
     for (const Row& row : face_.rows) {
-      RowBox box = measure_row(row);
-      if (!is_left_out(row, box.cells)) rows_.push_back(std::move(box));
+      if (!is_left_out(row, face_, look_.values)) rows_.push_back(measure_row(row));
     }
     for (const RowBox& row : rows_) flow_.push_back(flow_row(row));
     draw_pins(true);

@@ -302,8 +302,7 @@ class View {
     std::vector<RowCells> rows;
     std::vector<FlowRow> flow;
     for (const Row& row : face_.rows) {
-      RowCells cells = measured(row);
-      if (!is_left_out(row, cells.boxes)) rows.push_back(std::move(cells));
+      if (!is_left_out(row, face_, look_.values)) rows.push_back(measured(row));
     }
     for (const RowCells& row : rows) flow.push_back(flow_row(row));
     Lines all(0);
