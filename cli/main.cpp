@@ -47,11 +47,8 @@ int status_of_failure() {
 }  // namespace
 
 int main(int argc, char** argv) {
-  try {
-    if (idlemeter::makes_containers(argv[0])) idlemeter::become_container({argv, argv + argc});
-  } catch (...) {
-    return status_of_failure();
-  }
+  if (idlemeter::makes_containers(argv[0]))
+    return complain("idlemeter: {}\n", idlemeter::become_container({argv, argv + argc}).what()), 1;
   open_standard_streams();
   // Errors like any other, so that nothing is left over: a reader that is gone, a limit on the size of files.
   for (const int number : {SIGPIPE, SIGXFSZ}) ::signal(number, SIG_IGN);

@@ -149,6 +149,11 @@ TEST(PlayElsewhere, PlaysOnWayland) {
   const Outcome above = session.run("DISPLAY= '" IDLEMETER_COMMAND "' play --above -- true");
   EXPECT_EQ(above.status, 1);
   EXPECT_NE(above.text.find("the compositor has no layers"), std::string::npos) << above.text;
+  const Outcome beside = session.play("timeout 2 weston-simple-egl -o", "--above");  // with a display of X11 as well
+  EXPECT_NE(
+      beside.text.find("no window of the game was seen; games of Wayland have none here: the compositor has no layers"),
+      std::string::npos)
+      << beside.text;
   Playing playing(session, "weston-simple-egl -f -o", "--face boxes.toml");
   session.wait_for(has_frames);
   Image screen = compositor.screen();

@@ -140,11 +140,8 @@ TEST(Process, BecomesWhatMakesContainersWithShares) {
       ::setenv("PATH", path.c_str(), 1);
       link == nullptr ? ::unsetenv("IDLEMETER_LINK") : ::setenv("IDLEMETER_LINK", link, 1);
       ::setenv("VK_ADD_LAYER_PATH", "/p/layers:/mine", 1);
-      try {
-        become_container({"links/bwrap", "--dev", "/dev", "game"});
-      } catch (const Error& error) {
-        ::_exit(error.code() == Error::Code::not_found ? 7 : 8);
-      }
+      const Error error = become_container({"links/bwrap", "--dev", "/dev", "game"});
+      ::_exit(error.code() == Error::Code::not_found ? 7 : 8);
     }
     int status = 0;
     ::waitpid(child, &status, 0);

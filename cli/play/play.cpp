@@ -77,7 +77,8 @@ PlayOptions options_of(const PlayArgs& args) {
 
 /// Why no frame may have been seen.
 std::string no_frame(const PlayArgs& args, const PlayReport& report) {
-  if (args.above) return "no window of the game was seen";
+  if (args.above)
+    return "no window of the game was seen" + (report.unseen_games.empty() ? "" : "; " + report.unseen_games);
   if (args.game.empty()) return "no frame was seen";
   if (!report.program_32_bit.empty())
     return fmt::format(

@@ -206,6 +206,7 @@ std::vector<RecordedRun> Meter::recorded() const { return state_->session.record
 std::vector<std::string> Meter::recording_problems() const { return state_->session.recording_problems(); }
 bool Meter::has_plan() const { return state_->session.has_plan(); }
 void Meter::record(const RecordingPlan& plan) { state_->session.plan(plan); }
+std::string Meter::unseen_games() const { return state_->entrance->unseen(); }
 std::vector<GameReport> Meter::reports() { return state_->session.reports(); }
 
 }  // namespace idlemeter

@@ -76,6 +76,9 @@ class Meter {
   [[nodiscard]] bool has_games() const;
   [[nodiscard]] std::vector<GameReport> reports();
 
+  /// With windows above games: the kind of games that they can't be laid above, and why; else empty.
+  [[nodiscard]] std::string unseen_games() const;
+
   /// Begins recordings of the next game that presents, or the present one. Throws Error if the plan can't be: a time
   /// beyond a day, repeated runs without a length.
   void record(const RecordingPlan& plan);

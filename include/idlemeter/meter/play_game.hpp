@@ -44,6 +44,7 @@ struct PlayReport {
   std::vector<std::int64_t> empty_runs = {};  ///< recorded runs without a frame
   std::vector<std::string> problems = {};     ///< of recordings, a sentence each
   bool never_recorded = false;                ///< a plan, or a part of it, was still waiting for frames
+  std::string unseen_games = {};              ///< with FrameWay::above: which kind has no window here, and why
   std::string program_32_bit = {};            ///< one that was seen, where the probe for those isn't installed
   std::string contained_program = {};         ///< one that was seen in a container without what measuring it takes
   std::vector<std::string> unshared = {};     ///< what that container would have to share
@@ -71,8 +72,8 @@ struct PlayReport {
 
 /// Becomes a program that makes containers, found in PATH but for this one, with options more if a meter waits for
 /// frames: what a launcher starts by that name, to whose PATH play_game() adds a folder of links to this program.
-/// Throws Error if it isn't found or can't be run; else doesn't return.
-[[noreturn]] void become_container(std::vector<std::string> command);
+/// Returns only if that isn't found or can't be run: why.
+[[nodiscard]] Error become_container(std::vector<std::string> command);
 
 /// Ends this process by the signal that a game ended with, or returns its exit status. `status` as wait() gives it.
 int end_like(int status);

@@ -1,6 +1,10 @@
 #include "meter/display/above.hpp"
 
+#include <fmt/format.h>
+
 #include <cstdlib>
+#include <optional>
+#include <string>
 #include <utility>
 
 #include "idlemeter/base/error.hpp"
@@ -14,18 +18,26 @@ namespace {
 class AboveEither final : public Entrance {
  public:
   AboveEither(std::unique_ptr<AboveX11> x11, Loop& loop, const std::function<bool(int)>& is_game, Host& host)
-      : x11_(std::move(x11)),
-        wayland_(
-            loop, [this, is_game](int pid) { return is_game(pid) && !x11_->covers(pid); }, host) {}
+      : x11_(std::move(x11)) {
+    try {
+      wayland_.emplace(
+          loop, [this, is_game](int pid) { return is_game(pid) && !x11_->covers(pid); }, host);
+    } catch (const Error& error) {
+      unseen_ = fmt::format("games of Wayland have none here: {}", error.problem());
+    }
+  }
 
   void look() override {
     x11_->look();
-    wayland_.look();
+    if (wayland_) wayland_->look();
   }
+
+  [[nodiscard]] std::string unseen() const override { return unseen_; }
 
  private:
   std::unique_ptr<AboveX11> x11_;
-  AboveWayland wayland_;
+  std::optional<AboveWayland> wayland_;
+  std::string unseen_;
 };
 
 }  // namespace
@@ -38,11 +50,7 @@ std::unique_ptr<Entrance> windows_above(Loop& loop, const std::function<bool(int
   } catch (const Error&) {
     return std::make_unique<AboveWayland>(loop, is_game, host);
   }
-  try {
-    return std::make_unique<AboveEither>(std::move(x11), loop, is_game, host);
-  } catch (const Error&) {
-    return std::make_unique<AboveX11>(loop, is_game, host);
-  }
+  return std::make_unique<AboveEither>(std::move(x11), loop, is_game, host);
 }
 
 }  // namespace idlemeter::meter

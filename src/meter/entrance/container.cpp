@@ -181,14 +181,14 @@ bool makes_containers(const std::string& program) {
   return name == meter::kBubblewrap || name == meter::kFlatpak;
 }
 
-void become_container(std::vector<std::string> command) {
+Error become_container(std::vector<std::string> command) {
   namespace fs = std::filesystem;
   std::error_code unknown;
   const std::string name = fs::path(command.at(0)).filename();
   const fs::path self = executable_of(::getpid()).filename();  // it may have been replaced since
   const auto is_own_link = [&](const fs::path& file) { return fs::read_symlink(file, unknown).filename() == self; };
   const fs::path program = base::program_in_path(name, is_own_link);
-  if (program.empty()) throw Error(Error::Code::not_found, fmt::format("'{}' isn't installed", name), "", "install it");
+  if (program.empty()) return {Error::Code::not_found, fmt::format("'{}' isn't installed", name), "", "install it"};
   const char* socket = std::getenv(meter::kLinkVariable);
   command.front() = name;
   if (socket != nullptr) command = meter::with_shares(std::move(command), meter::own_environment(), socket);
@@ -196,7 +196,7 @@ void become_container(std::vector<std::string> command) {
   for (std::string& word : command) words.push_back(word.data());
   words.push_back(nullptr);
   ::execv(program.c_str(), words.data());
-  throw Error(Error::Code::failed, fmt::format("'{}' can't be run: {}", program.string(), std::strerror(errno)));
+  return {Error::Code::failed, fmt::format("'{}' can't be run: {}", program.string(), std::strerror(errno))};
 }
 
 }  // namespace idlemeter

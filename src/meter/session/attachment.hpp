@@ -73,6 +73,9 @@ class Entrance {
   /// Call at each tick.
   virtual void look() = 0;
 
+  /// A kind of games that it can't see, and why; empty if it sees all.
+  [[nodiscard]] virtual std::string unseen() const { return {}; }
+
   /// Lets all games go and takes no more. Does nothing if that makes no difference to others.
   virtual void close() {}
 };

@@ -69,7 +69,8 @@ PlayReport report_of(Meter& meter, const fs::path& file) {
   PlayReport report{.games = meter.reports(),
                     .runs = meter.recorded(),
                     .problems = meter.recording_problems(),
-                    .never_recorded = meter.has_plan()};
+                    .never_recorded = meter.has_plan(),
+                    .unseen_games = meter.unseen_games()};
   const auto is_kept = [](const RecordedRun& run) { return run.run != 0; };
   if (std::none_of(report.runs.begin(), report.runs.end(), is_kept)) return report;
   const Store store(file, Store::Mode::existing);
