@@ -151,20 +151,20 @@ TEST(PlayElsewhere, PlaysOnWayland) {
   EXPECT_EQ(above.status, 1);
   EXPECT_NE(above.text.find("the compositor has no layers"), std::string::npos) << above.text;
   const Outcome beside = session.play("timeout 2 weston-simple-egl -o", "--above");  // with a display of X11 as well
-  EXPECT_NE(
-      beside.text.find("no window of the game was seen; games of Wayland have none here: the compositor has no layers"),
-      std::string::npos)
+  EXPECT_NE(beside.text.find(
+                "no window of the game was seen; games of Wayland can't have one here: the compositor has no layers"),
+            std::string::npos)
       << beside.text;
   Playing playing(session, "weston-simple-egl -f -o", "--face boxes.toml");
   session.wait_for(has_frames);
-  Image screen = compositor.screen();
-  for (int i = 0; i < 50 && screen.at(60, 60) != 0xff800000; ++i) screen = compositor.screen();
+  const Image screen = image_where([&] { return compositor.screen(); },
+                                   [](const Image& image) { return image.at(60, 60) == 0xff800000; });
   EXPECT_EQ(screen.at(60, 60), 0xff800000) << std::hex << screen.at(60, 60);
   EXPECT_EQ(screen.at(240, 60), 0xff808080) << std::hex << screen.at(240, 60);
   EXPECT_EQ(screen.at(20, 60), 0xff000000) << std::hex << screen.at(20, 60);
 }
 
-/// What has a program run as another user than root, which it refuses to be; nothing if that may not be here.
+/// Returns a prefix that runs a program as a user other than root; nothing if this machine doesn't allow that.
 std::optional<std::string> as_somebody(const Session& session) {
   if (::geteuid() != 0) return "";
   const std::string renamed = "unshare --user --map-user=1000 --map-group=1000 ";
@@ -172,7 +172,7 @@ std::optional<std::string> as_somebody(const Session& session) {
   return std::nullopt;
 }
 
-/// A tiling compositor without a screen, with X11 beside it; all windows fill the output.
+/// A tiling compositor without a screen, with X11 beside it. All windows are full screen.
 class Sway {
  public:
   Sway(const Session& session, const std::string& somebody) : session_(session) {
@@ -205,22 +205,14 @@ class Sway {
     }
   }
 
-  /// Takes screenshots until one holds, for a while; returns the last.
+  /// As Session::screen_where().
   template <typename Holds>
   [[nodiscard]] Image screen_where(Holds holds) const {
-    Image seen;
-    for (int i = 0; i < 100; ++i) {
+    const auto screen = [this] {
       EXPECT_EQ(session_.run("grim screen.png").status, 0);
-      seen = load_png(session_.folder / "screen.png");
-      if (holds(seen)) break;
-      std::this_thread::sleep_for(std::chrono::milliseconds(100));
-    }
-    return seen;
-  }
-
-  void expect_boxes(const std::string& what) const {
-    const Image seen = screen_where([](const Image& image) { return wrong_pixels(image) == 0; });
-    EXPECT_EQ(wrong_pixels(seen), 0) << what << std::hex << ' ' << seen.at(30, 30) << ' ' << seen.at(5, 5);
+      return load_png(session_.folder / "screen.png");
+    };
+    return image_where(screen, holds);
   }
 
  private:
@@ -232,7 +224,7 @@ TEST(PlayElsewhere, PlaysOnWaylandAndOnX11BesideIt) {
   const Session session;
   session.folder.file("boxes.toml", kBoxes);
   const auto somebody = as_somebody(session);
-  if (!somebody) GTEST_SKIP() << "the compositor refuses to run as root, and root may be nobody else here";
+  if (!somebody) GTEST_SKIP() << "the compositor refuses to run as root, and this machine doesn't allow another user";
   const Sway sway(session, *somebody);
   const std::string x11 = "env SDL_VIDEODRIVER=x11 " + std::string(kStill),
                     wayland = "env SDL_VIDEODRIVER=wayland " + std::string(kStill);
@@ -244,12 +236,12 @@ TEST(PlayElsewhere, PlaysOnWaylandAndOnX11BesideIt) {
     for (const char* way : {"", "--above "}) {
       Playing playing(session, game + " --pause 5 --frames 100000", std::string(way) + "--face boxes.toml");
       session.wait_for([](const json& state) { return !state["games"].empty(); });
-      sway.expect_boxes(way + game);
+      expect_boxes(sway, way + game);
     }
   }
 }
 
-/// Nobody knows the game's frames, but readings are recorded; the overlay's pixels are the display's at any scale.
+/// Frames are unknown, readings are recorded. The overlay isn't scaled, whatever the output's scale.
 TEST(PlayElsewhere, LiesAboveGamesOfWayland) {
   const Session session;
   session.folder.file("boxes.toml", kBoxes);
@@ -268,13 +260,13 @@ TEST(PlayElsewhere, LiesAboveGamesOfWayland) {
     EXPECT_EQ(state["games"][0].value("picture", ""), "320x240");
     for (const char* scale : {"1.25", "1", "2"}) {
       EXPECT_EQ(session.run("swaymsg output '*' scale " + std::string(scale)).status, 0);
-      sway.expect_boxes(scale);
+      expect_boxes(sway, scale);
     }
     EXPECT_EQ(session.tell("hide").status, 0);
     const Image hidden = sway.screen_where([](const Image& image) { return image.at(30, 30) == 0xff285078; });
     EXPECT_EQ(hidden.at(30, 30), 0xff285078);
     EXPECT_EQ(session.tell("show").status, 0);
-    sway.expect_boxes("shown again");
+    expect_boxes(sway, "shown again");
   }
   const Outcome run = session.run("'" IDLEMETER_COMMAND "' runs show 1 --all --store runs.db");
   EXPECT_NE(line_with(run.text, "Display scale").find("1.25"), std::string::npos) << run.text;

@@ -31,6 +31,17 @@ struct Outcome {
   std::string text;
 };
 
+/// Takes pictures until one holds, for at most half a minute; returns the last.
+template <typename Take, typename Holds>
+Image image_where(Take take, Holds holds) {
+  Image image = take();
+  for (int i = 0; i < 150 && !holds(image); ++i) {
+    std::this_thread::sleep_for(std::chrono::milliseconds(200));
+    image = take();
+  }
+  return image;
+}
+
 /// A session of its own: home, sockets, settings.
 class Session {
  public:
@@ -81,12 +92,7 @@ class Session {
   /// Takes screenshots until one holds, for at most half a minute; returns the last.
   template <typename Holds>
   [[nodiscard]] Image screen_where(Holds holds) const {
-    Image image = screen();
-    for (int i = 0; i < 150 && !holds(image); ++i) {
-      std::this_thread::sleep_for(std::chrono::milliseconds(200));
-      image = screen();
-    }
-    return image;
+    return image_where([this] { return screen(); }, holds);
   }
 
   Folder folder;
@@ -154,8 +160,10 @@ inline int wrong_pixels(const Image& screen) {
   return wrong;
 }
 
-inline void expect_boxes(const Session& session, const std::string& what) {
-  const Image screen = session.screen_where([](const Image& image) { return wrong_pixels(image) == 0; });
+/// `display`: a session, or a compositor within.
+template <typename Display>
+void expect_boxes(const Display& display, const std::string& what) {
+  const Image screen = display.screen_where([](const Image& image) { return wrong_pixels(image) == 0; });
   EXPECT_EQ(wrong_pixels(screen), 0) << what << std::hex << ' ' << screen.at(30, 30) << ' ' << screen.at(110, 30) << ' '
                                      << screen.at(5, 5);
 }

@@ -125,7 +125,7 @@ TEST(Process, IsNamedByWhatItRuns) {
   }
 }
 
-/// By a link of its name in front of it in PATH, as a launcher finds it.
+/// A launcher finds a link with the program's name first in PATH.
 TEST(Process, BecomesWhatMakesContainersWithShares) {
   const testing::Folder folder;
   for (const char* place : {"links", "elsewhere", "real"}) std::filesystem::create_directories(folder / place);

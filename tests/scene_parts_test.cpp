@@ -43,7 +43,7 @@ TEST(SceneParts, AreFoundWhereTheyAreDrawn) {
   EXPECT_FALSE(scene.part_at({5, 1'075}));
 }
 
-/// The other rows keep their names, in the picture and in the terminal.
+/// The other rows keep their numbers, in the picture and in the terminal.
 TEST(SceneParts, HaveNoneOfARowWhoseReadingsTheMachineLacks) {
   const auto face_with = [](const char* reading) {
     return std::string(

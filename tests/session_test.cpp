@@ -52,7 +52,7 @@ TEST_F(Session, HandsOverAPictureThatCanBeHiddenAndChanged) {
   EXPECT_TRUE(is_shown({})) << "the last good one stays";
 }
 
-/// An input device: what is written comes out of it as it is.
+/// An input device: events that are written can be read from `path`.
 class Pad {
  public:
   Pad() : end_(::posix_openpt(O_RDWR | O_NOCTTY)) {
@@ -105,7 +105,7 @@ TEST_F(Session, ObeysButtonsOfTheDevicesThatAreNamed) {
   is(false, "trace");
   for (const std::uint16_t code : {BTN_WEST, BTN_MODE}) pad.put(code, 0);
   pad.put(BTN_WEST, 1);
-  pad.put(SYN_DROPPED, 0, EV_SYN);  // what is held isn't known any more
+  pad.put(SYN_DROPPED, 0, EV_SYN);  // the state of all buttons is unknown
   pad.put(BTN_MODE, 1);
   is(true, "trace");
   EXPECT_NE(log().find("no buttons of /dev/input/nowhere: No such file"), std::string::npos) << log();

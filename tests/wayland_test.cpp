@@ -1,7 +1,6 @@
-// What is known of a Wayland display, and who is connected to its socket.
+// Facts of a Wayland display, and the clients of its socket.
 #include <gtest/gtest.h>
 #include <sys/socket.h>
-#include <sys/un.h>
 #include <unistd.h>
 
 #include <cstdlib>
@@ -9,6 +8,7 @@
 #include <string>
 
 #include "base/local_socket.hpp"
+#include "base/private_socket.hpp"
 #include "folder.hpp"
 #include "idlemeter/base/error.hpp"
 #include "meter/display/layer_window.hpp"
@@ -19,15 +19,10 @@
 namespace idlemeter::meter {
 namespace {
 
-/// A socket that takes connections and says nothing.
+/// A server that accepts connections and never answers.
 class Silent {
  public:
-  explicit Silent(const std::filesystem::path& path) : fd_(::socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0)) {
-    sockaddr_un address{.sun_family = AF_UNIX, .sun_path = {}};
-    path.string().copy(address.sun_path, sizeof address.sun_path - 1);
-    EXPECT_EQ(::bind(fd_, reinterpret_cast<const sockaddr*>(&address), sizeof address), 0);
-    EXPECT_EQ(::listen(fd_, 4), 0);
-  }
+  explicit Silent(const std::filesystem::path& path) : fd_(base::listen_privately(path)) {}
   Silent(const Silent&) = delete;
   Silent& operator=(const Silent&) = delete;
   ~Silent() {

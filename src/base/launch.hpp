@@ -36,8 +36,8 @@ struct Launched {
 /// Waits for a process and returns its exit status, 128 and the signal's number if a signal ended it.
 int wait_for(pid_t process);
 
-/// Finds the file that launch() starts for a program's name, without those that `passes_over` is true of. Returns an
-/// empty path if there is none.
+/// Finds the file that launch() starts for a program's name; skips files that `passes_over` returns true for. Returns
+/// an empty path if no file is left.
 [[nodiscard]] std::filesystem::path program_in_path(
     const std::string& name, const std::function<bool(const std::filesystem::path&)>& passes_over = {});
 

@@ -6,6 +6,7 @@
 
 #include <cstdlib>
 #include <map>
+#include <memory>
 #include <optional>
 #include <string>
 
@@ -17,6 +18,7 @@
 #include "meter/display/keys.hpp"
 #include "meter/display/portal_keys.hpp"
 #include "meter/display/wayland_facts.hpp"
+#include "meter/display/wayland_session.hpp"
 #include "meter/display/x11.hpp"
 
 namespace idlemeter::doctor {
@@ -28,7 +30,9 @@ std::string variable(const char* name) {
 }
 
 struct Displays {
-  std::map<std::string, std::string> wayland = meter::wayland_facts();  ///< empty: none
+  std::unique_ptr<meter::WaylandSession> session = meter::find_wayland_session();
+  std::map<std::string, std::string> wayland =  ///< facts; empty without a compositor
+      session == nullptr ? std::map<std::string, std::string>() : meter::wayland_facts(*session);
   meter::Connection x11 = meter::connect_to_display();
 
   [[nodiscard]] bool has_x11() const { return xcb_connection_has_error(x11.get()) == 0; }
@@ -77,7 +81,7 @@ HealthCheck keys_check(const Displays& displays) {
 
 HealthCheck above_check(const Displays& displays) {
   HealthCheck check{"display.above", "Window above a game", Health::limited, "", ""};
-  const bool has_layers = !displays.wayland.empty() && meter::has_layers();
+  const bool has_layers = displays.session != nullptr && meter::has_layers(*displays.session);
   if (!displays.has_x11()) {
     check.finding = has_layers ? "above games of Wayland, whose frames aren't known then"
                                : "there is no X11 for it, and no compositor with layers (zwlr_layer_shell_v1)";
@@ -95,7 +99,7 @@ HealthCheck above_check(const Displays& displays) {
   return check;
 }
 
-/// Of the devices that the settings name.
+/// Whether the devices that the settings name can be read; nothing if they name none.
 std::optional<HealthCheck> buttons_check(const Settings& settings) {
   if (settings.buttons.empty()) return std::nullopt;
   HealthCheck check{"display.buttons", "Buttons", Health::works, "", ""};
@@ -115,7 +119,7 @@ std::optional<HealthCheck> buttons_check(const Settings& settings) {
   return check;
 }
 
-/// The defaults if there are none, or they are broken, which is another check's finding.
+/// The defaults if the file is missing or has mistakes; another check reports mistakes.
 Settings settings_of(const DoctorOptions& options) {
   try {
     return settings_in(options.settings);

@@ -193,7 +193,7 @@ void for_each_cell(const Face& face, const std::function<void(const Cell&)>& tak
 /// All readings that the face shows, each once, in their order; statistics of frames with their spans.
 [[nodiscard]] std::vector<std::string> readings_of(const Face& face);
 
-/// Whether a row of the face isn't shown: it is optional, and no source has any of its readings.
+/// Returns whether a row is left out: it is optional, and no source has any of its readings.
 [[nodiscard]] bool is_left_out(const Row& row, const Face& face, const Snapshot& values);
 
 /// The id with the span that counts, if it is a statistic of frames: its own, else the cell's, else the face's.

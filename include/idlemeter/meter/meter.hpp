@@ -76,7 +76,7 @@ class Meter {
   [[nodiscard]] bool has_games() const;
   [[nodiscard]] std::vector<GameReport> reports();
 
-  /// With windows above games: the kind of games that they can't be laid above, and why; else empty.
+  /// With windows above games: which kind of games can't have one on this machine, and why. Else empty.
   [[nodiscard]] std::string unseen_games() const;
 
   /// Begins recordings of the next game that presents, or the present one. Throws Error if the plan can't be: a time

@@ -44,7 +44,7 @@ struct PlayReport {
   std::vector<std::int64_t> empty_runs = {};  ///< recorded runs without a frame
   std::vector<std::string> problems = {};     ///< of recordings, a sentence each
   bool never_recorded = false;                ///< a plan, or a part of it, was still waiting for frames
-  std::string unseen_games = {};              ///< with FrameWay::above: which kind has no window here, and why
+  std::string unseen_games = {};              ///< with FrameWay::above: which kind can't have one here, and why
   std::string program_32_bit = {};            ///< one that was seen, where the probe for those isn't installed
   std::string contained_program = {};         ///< one that was seen in a container without what measuring it takes
   std::vector<std::string> unshared = {};     ///< what that container would have to share
@@ -67,12 +67,12 @@ struct PlayReport {
 /// play_game(), if there is no such process, it wasn't started with a meter, or if another meter has it.
 [[nodiscard]] PlayReport attach_to_game(int process, bool takes_over, const PlayOptions& options);
 
-/// Whether a command makes containers whose options play_game() knows: "bwrap", "/usr/bin/flatpak".
+/// Returns whether a program starts containers that play_game() can share files with: "bwrap", "/usr/bin/flatpak".
 [[nodiscard]] bool makes_containers(const std::string& program);
 
-/// Becomes a program that makes containers, found in PATH but for this one, with options more if a meter waits for
-/// frames: what a launcher starts by that name, to whose PATH play_game() adds a folder of links to this program.
-/// Returns only if that isn't found or can't be run: why.
+/// Replaces this process by the real "bwrap" or "flatpak" in PATH and, if the game is measured, adds options that share
+/// the probes and the meter's socket. play_game() adds links with these names to a launcher's PATH; they start this
+/// program. Returns only on failure.
 [[nodiscard]] Error become_container(std::vector<std::string> command);
 
 /// Ends this process by the signal that a game ended with, or returns its exit status. `status` as wait() gives it.

@@ -34,10 +34,10 @@ struct KeyChoices {
   std::string mark = "Ctrl+Alt+M";    ///< set a mark in the recording
 };
 
-/// What a button does: the same as the key of that name, in the order of KeyChoices.
+/// What a button does, like the key with the same name. In the order of KeyChoices.
 enum class ButtonAction : std::uint8_t { show, clear, record, face, mark };
 
-/// Buttons of an input device, like a game controller, that are pressed together (evdev).
+/// Buttons of an input device, like a game controller, to be pressed together (evdev).
 struct ButtonChoice {
   std::filesystem::path device;  ///< like "/dev/input/by-id/…-event-joystick"; the user has to be able to read it
   std::vector<std::uint16_t> codes = {};  ///< of EV_KEY: linux/input-event-codes.h

@@ -14,7 +14,7 @@
 namespace idlemeter::meter {
 namespace {
 
-/// A game with a window on X11 isn't looked for on Wayland, which programs of X11 may be connected to as well.
+/// Skips games on Wayland that have a window on X11: a program may be connected to both.
 class AboveEither final : public Entrance {
  public:
   AboveEither(std::unique_ptr<AboveX11> x11, Loop& loop, const std::function<bool(int)>& is_game, Host& host)
@@ -23,7 +23,7 @@ class AboveEither final : public Entrance {
       wayland_.emplace(
           loop, [this, is_game](int pid) { return is_game(pid) && !x11_->covers(pid); }, host);
     } catch (const Error& error) {
-      unseen_ = fmt::format("games of Wayland have none here: {}", error.problem());
+      unseen_ = fmt::format("games of Wayland can't have one here: {}", error.problem());
     }
   }
 

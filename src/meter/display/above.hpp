@@ -1,4 +1,4 @@
-// Games that nothing may enter.
+// Overlays above games, with nothing in the game.
 #pragma once
 
 #include <functional>
@@ -9,8 +9,8 @@
 
 namespace idlemeter::meter {
 
-/// Windows above games on the session's displays: a game's window on X11, a whole output on Wayland. Throws Error if
-/// neither can have them. Loop and host have to outlive it.
+/// Lays windows above games: above the game's window on X11, above a whole output on Wayland. Throws Error if neither
+/// display supports that. Loop and host have to outlive it.
 [[nodiscard]] std::unique_ptr<Entrance> windows_above(Loop& loop, const std::function<bool(int)>& is_game, Host& host);
 
 }  // namespace idlemeter::meter

@@ -9,24 +9,12 @@
 #include "meter/entrance/process.hpp"
 
 namespace idlemeter::meter {
-namespace {
-
-bool can_be_above(const WaylandSession& session) {
+bool has_layers(const WaylandSession& session) {
   return session.layer_shell != nullptr && session.compositor != nullptr && session.shm != nullptr;
 }
 
-}  // namespace
-
-bool has_layers() {
-  try {
-    return can_be_above(WaylandSession());
-  } catch (const Error&) {
-    return false;
-  }
-}
-
 std::string AboveWaylandAttachment::blind() const {
-  return "on Wayland nobody is told when the window of another program is drawn";
+  return "Wayland doesn't report when another program draws its window";
 }
 
 Attachment::Size AboveWaylandAttachment::size() const {
@@ -37,7 +25,7 @@ Attachment::Size AboveWaylandAttachment::size() const {
 
 AboveWayland::AboveWayland(Loop& loop, std::function<bool(int)> is_game, Host& host)
     : loop_(loop), is_game_(std::move(is_game)), host_(host), session_(std::in_place) {
-  if (!can_be_above(*session_))
+  if (!has_layers(*session_))
     throw Error(Error::Code::unavailable,
                 "the compositor has no layers for a window above the game (zwlr_layer_shell_v1)", "",
                 "play without a window above", Error::Hint::no_window_above);
@@ -49,7 +37,7 @@ AboveWayland::~AboveWayland() {
   leave();
 }
 
-/// Without its compositor a game has no window, and no layer either.
+/// Removes the game if the compositor has closed the connection.
 void AboveWayland::hear() {
   if (session_->hear()) return;
   loop_.unwatch(session_->descriptor());
@@ -71,11 +59,11 @@ void AboveWayland::look() {
     if (attachment_ == nullptr || now >= search_due_) search();
     if (attachment_ != nullptr) attachment_->window().renew();
   }
-  hear();  // and sends what was drawn
+  hear();  // sends the drawn picture, too
 }
 
-/// Looks at all processes, so less often once there is a game. A game is taken when it was seen twice: at its start it
-/// may only be asking what there is.
+/// Looks at all processes, so it runs less often once a game was found. A process has to be found twice: many connect
+/// for a moment when they start, only to ask what the compositor offers.
 void AboveWayland::search() {
   search_due_ = monotonic_now() + 5 * kSecond;
   const pid_t client = largest_client();
@@ -90,7 +78,7 @@ void AboveWayland::search() {
   if (game_ == nullptr) attachment_ = nullptr;
 }
 
-/// 0 if there is none.
+/// Returns 0 if no process of a game is connected.
 pid_t AboveWayland::largest_client() const {
   const std::set<ino_t> clients = clients_of_socket(session_->socket_path());
   pid_t largest = 0;

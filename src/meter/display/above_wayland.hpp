@@ -1,4 +1,4 @@
-// Games that nothing may enter, on Wayland: a layer above all windows of the output. Nobody reports their presents.
+// Overlays above games on Wayland, with nothing in the game: a layer above all windows. Presents aren't reported there.
 #pragma once
 
 #include <functional>
@@ -19,7 +19,7 @@ class AboveWaylandAttachment final : public Attachment {
   [[nodiscard]] pid_t pid() const override { return pid_; }
   [[nodiscard]] std::string blind() const override;
   std::uint32_t drain(std::vector<link::FrameEntry>&) override { return 0; }
-  /// Of the output: a game's window isn't known.
+  /// The output's size: Wayland hides where another program's window is.
   [[nodiscard]] Size size() const override;
   [[nodiscard]] bool takes_pictures() const override { return true; }
   void publish(const Image& image, int x, int y) override { window_.publish(image, x, y); }
@@ -33,17 +33,17 @@ class AboveWaylandAttachment final : public Attachment {
   LayerWindow window_;
 };
 
-/// Whether the session has a compositor with layers.
-[[nodiscard]] bool has_layers();
+/// Returns whether the compositor can show a window above all others.
+[[nodiscard]] bool has_layers(const WaylandSession& session);
 
-/// One game at a time: of several processes with a connection to the compositor the one with the most memory.
+/// One game at a time. If several of its processes are connected to the compositor, the one that uses most memory.
 class AboveWayland final : public Entrance {
  public:
-  /// Throws Error if there is no compositor, or none with layers. Loop and host have to outlive it.
+  /// Throws Error if no compositor answers, or if it doesn't support layers. Loop and host have to outlive it.
   AboveWayland(Loop& loop, std::function<bool(int)> is_game, Host& host);
   AboveWayland(const AboveWayland&) = delete;
   AboveWayland& operator=(const AboveWayland&) = delete;
-  /// Lets its game go.
+  /// Removes its game from the host.
   ~AboveWayland() override;
 
   void look() override;

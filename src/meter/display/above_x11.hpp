@@ -1,4 +1,5 @@
-// Games that nothing may enter, on X11: a window above theirs, and their presents as the display reports them.
+// Overlays above games on X11, with nothing in the game: a window above the game's; presents as the display reports
+// them.
 #pragma once
 
 #include <filesystem>
@@ -63,7 +64,7 @@ class AboveX11 final : public Entrance {
   /// Looks where the games' windows are, when anything on the display has changed, and each second.
   void look() override;
 
-  /// Whether a process has a window that an overlay is laid above.
+  /// Returns whether an overlay lies above a window of that process.
   [[nodiscard]] bool covers(pid_t pid) const { return covered_.contains(pid); }
 
  private:

@@ -64,7 +64,7 @@ void Buttons::close(Device& device) {
   device.held.clear();
 }
 
-/// The kernel gives whole events.
+/// A read returns whole events.
 void Buttons::hear(Device& device) {
   std::array<input_event, 64> events;
   for (ssize_t got; (got = ::read(device.fd, events.data(), sizeof events)) != 0;) {
@@ -73,8 +73,9 @@ void Buttons::hear(Device& device) {
     if (got < 0) break;
     for (std::size_t i = 0; i < static_cast<std::size_t>(got) / sizeof(input_event); ++i) {
       const input_event& event = events[i];
-      if (event.type == EV_SYN && event.code == SYN_DROPPED) device.held.clear();  // some were released unheard
-      if (event.type != EV_KEY || event.value > 1) continue;                       // 2: held on
+      if (event.type == EV_SYN && event.code == SYN_DROPPED)
+        device.held.clear();                                  // events were lost, a release may be among them
+      if (event.type != EV_KEY || event.value > 1) continue;  // 2: repeated while it is held
       if (event.value == 0) {
         device.held.erase(event.code);
       } else if (device.held.insert(event.code).second) {
@@ -82,7 +83,7 @@ void Buttons::hear(Device& device) {
       }
     }
   }
-  close(device);  // it is gone
+  close(device);  // unplugged
 }
 
 void Buttons::press(const Device& device, std::uint16_t code) const {

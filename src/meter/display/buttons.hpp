@@ -14,7 +14,7 @@
 
 namespace idlemeter::meter {
 
-/// An input device that was opened to be read, without waiting; -1 if it can't be: `problem` says why.
+/// An input device opened for reading, non-blocking. `fd` is -1 if that failed; `problem` says why.
 struct OpenDevice {
   int fd = -1;
   std::string problem = {};
@@ -25,15 +25,15 @@ struct OpenDevice {
 /// Devices may be unplugged and come back. One thread at a time.
 class Buttons {
  public:
-  /// `act` is called when the last of a choice's buttons is pressed; of several choices that are, the one with most
-  /// buttons. `log` gets what is wrong with a device, once. The loop has to outlive it.
+  /// Calls `act` when all buttons of a choice are held and one of them has just been pressed; if several choices fit,
+  /// for the one with most buttons. `log` gets each problem of a device once. The loop has to outlive it.
   Buttons(Loop& loop, const std::vector<ButtonChoice>& choices, std::function<void(ButtonAction)> act,
           std::function<void(const std::string&)> log);
   Buttons(const Buttons&) = delete;
   Buttons& operator=(const Buttons&) = delete;
   ~Buttons();
 
-  /// Opens devices that aren't, every two seconds. Call at each tick.
+  /// Tries every two seconds to open devices that aren't open. Call at each tick.
   void look();
 
  private:

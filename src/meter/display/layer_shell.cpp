@@ -7,7 +7,7 @@ namespace {
 
 constexpr std::uint32_t kVersion = 1;
 
-// Objects among the arguments of each message; nullptr where an argument isn't one. wl_message wants them writable.
+// The type of each argument that is an object, else nullptr. wl_message takes a pointer to non-const.
 const wl_interface* kNothing[] = {nullptr, nullptr, nullptr, nullptr};
 const wl_interface* kLayerSurface[] = {&layer_surface_interface, &wl_surface_interface, &wl_output_interface, nullptr,
                                        nullptr};
@@ -49,7 +49,7 @@ zwlr_layer_surface_v1* get_layer_surface(zwlr_layer_shell_v1* shell, wl_surface*
 }
 
 void add_listener(zwlr_layer_surface_v1* surface, const LayerSurfaceListener* listener, void* data) {
-  // libwayland takes a listener as the array of its functions.
+  // libwayland takes a listener as an array of functions.
   auto* const functions = reinterpret_cast<void (**)()>(const_cast<LayerSurfaceListener*>(listener));
   wl_proxy_add_listener(reinterpret_cast<wl_proxy*>(surface), functions, data);
 }

@@ -24,7 +24,7 @@ Stretch stretch_around(int at, int length, double scale) {
   Stretch around{static_cast<int>(std::floor(at / scale + 1e-6)),
                  static_cast<int>(std::ceil((at + length) / scale - 1e-6))};
   while (!is_whole(around.from * scale)) --around.from;
-  while (!is_whole(around.to * scale)) ++around.to;  // after 120 at the latest
+  while (!is_whole(around.to * scale)) ++around.to;  // at most 120 steps
   around.from_pixel = to_pixels(around.from, scale);
   around.to_pixel = to_pixels(around.to, scale);
   return around;
@@ -58,11 +58,11 @@ const WaylandOutput* LayerWindow::output() const {
 }
 
 void LayerWindow::renew() {
-  show(wanted_);  // opens it again if the compositor has closed it
+  show(wanted_);  // reopens it if the compositor has closed it
   if (drawn_scale_ != scale()) draw();
 }
 
-/// Without a viewport a pixel of the picture is a unit.
+/// Without a viewport, one pixel of the picture fills one unit.
 double LayerWindow::scale() const { return viewport_ == nullptr || output() == nullptr ? 1 : output()->scale(); }
 
 void LayerWindow::open() {
@@ -122,7 +122,7 @@ void LayerWindow::draw() {
   wl_surface_commit(surface_);
 }
 
-/// Gone when the compositor has read it. nullptr if there is no memory.
+/// The buffer destroys itself once the compositor has read it. Returns nullptr if memory runs out.
 wl_buffer* LayerWindow::buffer_of(const Stretch& across, const Stretch& down) const {
   const int width = across.to_pixel - across.from_pixel, height = down.to_pixel - down.from_pixel;
   const std::size_t bytes = sizeof(std::uint32_t) * static_cast<std::size_t>(width) * static_cast<std::size_t>(height);

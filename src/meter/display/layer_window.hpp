@@ -1,4 +1,4 @@
-// A surface of the meter's own above all windows of a Wayland output.
+// The meter's own surface above all windows of a Wayland output.
 #pragma once
 
 #include <wayland-client.h>
@@ -13,14 +13,14 @@ namespace idlemeter::meter {
 class WaylandSession;
 struct WaylandOutput;
 
-/// A stretch of pixels, and the stretch of the compositor's units that it fills.
+/// A range of pixels, and the range of the compositor's units that shows it.
 struct Stretch {
   int from = 0, to = 0;              ///< in units
-  int from_pixel = 0, to_pixel = 0;  ///< a whole number of pixels at either end
+  int from_pixel = 0, to_pixel = 0;  ///< the same ends in pixels
 };
 
-/// The smallest stretch of whole units with `length` pixels from `at` within, whose ends lie on whole pixels: what is
-/// drawn there isn't scaled. `scale` in pixels for a unit, a multiple of 1/120.
+/// Returns the smallest range of whole units that contains the `length` pixels from `at` on and begins and ends at
+/// whole pixels, so that the compositor shows the picture unscaled. `scale`: pixels per unit, a multiple of 1/120.
 [[nodiscard]] Stretch stretch_around(int at, int length, double scale);
 
 /// Lets all input through. One thread at a time; the session has to outlive it.
@@ -31,15 +31,15 @@ class LayerWindow {
   LayerWindow& operator=(const LayerWindow&) = delete;
   ~LayerWindow() { close(); }
 
-  /// The picture, and where it goes from the output's top left corner, in pixels.
+  /// Shows the picture at x and y: pixels from the output's top left corner.
   void publish(const Image& image, int x, int y);
 
   void show(bool visible);
 
-  /// The output that it is on, or would be; nullptr if there is none.
+  /// Returns the output that shows it, or the first one before it is shown; nullptr without outputs.
   [[nodiscard]] const WaylandOutput* output() const;
 
-  /// Call when outputs may have changed.
+  /// Redraws if the output's scale has changed. Call once a second.
   void renew();
 
  private:

@@ -5,7 +5,6 @@
 
 #include <algorithm>
 
-#include "idlemeter/base/error.hpp"
 #include "meter/display/wayland_session.hpp"
 
 namespace idlemeter::meter {
@@ -16,7 +15,9 @@ std::string mode_of(const WaylandOutput& output) {
   return output.millihertz > 0 ? fmt::format("{} at {:.2f} Hz", size, output.millihertz / 1e3) : size;
 }
 
-std::map<std::string, std::string> facts_of(const WaylandSession& session) {
+}  // namespace
+
+std::map<std::string, std::string> wayland_facts(const WaylandSession& session) {
   const std::string name = session.compositor_name();
   std::map<std::string, std::string> facts = {{"Compositor", name.empty() ? "Wayland" : name + ", Wayland"}};
   const auto is_on = [](const WaylandOutput& output) { return output.mode_width > 0; };
@@ -27,14 +28,9 @@ std::map<std::string, std::string> facts_of(const WaylandSession& session) {
   return facts;
 }
 
-}  // namespace
-
 std::map<std::string, std::string> wayland_facts() {
-  try {
-    return facts_of(WaylandSession());
-  } catch (const Error&) {
-    return {};
-  }
+  const auto session = find_wayland_session();
+  return session == nullptr ? std::map<std::string, std::string>() : wayland_facts(*session);
 }
 
 }  // namespace idlemeter::meter

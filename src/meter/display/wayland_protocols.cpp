@@ -1,4 +1,4 @@
-// What wayland-scanner makes of the protocols' descriptions: the headers first, they give what follows its linkage.
+// The code that wayland-scanner generates. The headers come first: they declare the linkage.
 #include "viewporter-client.h"
 #include "xdg-output-unstable-v1-client.h"
 

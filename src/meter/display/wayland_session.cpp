@@ -21,7 +21,7 @@
 namespace idlemeter::meter {
 namespace {
 
-constexpr std::uint32_t kOutputVersion = 2;  // from which on outputs tell their scale
+constexpr std::uint32_t kOutputVersion = 2;  // the first with the scale
 
 WaylandOutput& output_of(void* data) { return *static_cast<WaylandOutput*>(data); }
 
@@ -60,7 +60,7 @@ constexpr zxdg_output_v1_listener kOutputSize = {
     .description = [](void*, zxdg_output_v1*, const char*) {}};
 
 wl_display* connect_to_compositor() {
-  wl_log_set_handler_client([](const char*, va_list) {});  // it would write to the standard error
+  wl_log_set_handler_client([](const char*, va_list) {});  // the default handler writes to the standard error
   const bool is_named = std::getenv("WAYLAND_DISPLAY") != nullptr && std::getenv("XDG_RUNTIME_DIR") != nullptr;
   return is_named ? wl_display_connect(nullptr) : nullptr;
 }
@@ -72,7 +72,7 @@ void release(WaylandOutput& output) {
 
 }  // namespace
 
-/// To a 120th, as compositors take scales: sizes are whole numbers, their ratio is a little off.
+/// Rounded to 1/120, the step of compositors' scales: sizes are whole numbers, so their ratio isn't exact.
 double WaylandOutput::scale() const {
   constexpr double kLeast = 0.25, kMost = 16, kSteps = 120;
   const bool is_told = width > 0 && pixel_width() > 0;
@@ -92,7 +92,7 @@ WaylandSession::WaylandSession() : display_(connect_to_compositor()) {
                           std::uint32_t name) { static_cast<WaylandSession*>(data)->remove(name); }};
   wl_registry_add_listener(registry_, &kRegistry, this);
   const Moment deadline = monotonic_now() + 2 * kSecond;
-  if (wait_until(deadline)) (void)wait_until(deadline);  // what there is, then what the outputs tell
+  if (wait_until(deadline)) (void)wait_until(deadline);  // first the list of objects, then the outputs' properties
 }
 
 WaylandSession::~WaylandSession() {
@@ -103,6 +103,14 @@ WaylandSession::~WaylandSession() {
   if (shm != nullptr) wl_shm_destroy(shm);
   if (compositor != nullptr) wl_compositor_destroy(compositor);
   wl_registry_destroy(registry_);
+}
+
+std::unique_ptr<WaylandSession> find_wayland_session() {
+  try {
+    return std::make_unique<WaylandSession>();
+  } catch (const Error&) {
+    return nullptr;
+  }
 }
 
 int WaylandSession::descriptor() const { return wl_display_get_fd(display_.get()); }
@@ -122,7 +130,7 @@ bool WaylandSession::hear() {
   return wl_display_dispatch_pending(display) >= 0 && (wl_display_flush(display) >= 0 || errno == EAGAIN);
 }
 
-/// Lets the compositor answer what was asked; one that hangs is waited for until then.
+/// Waits until the compositor has answered all requests, or until the deadline.
 bool WaylandSession::wait_until(Moment deadline) {
   bool done = false;
   constexpr wl_callback_listener kDone = {
@@ -137,7 +145,7 @@ bool WaylandSession::wait_until(Moment deadline) {
   return done;
 }
 
-/// There is no way to ask for it but to look who is at the other end.
+/// The protocol doesn't tell the name: takes it from the process at the other end of the socket.
 std::string WaylandSession::compositor_name() const {
   ucred peer{};
   socklen_t size = sizeof peer;

@@ -1,4 +1,4 @@
-// A connection to the session's Wayland compositor: what it offers, and its outputs.
+// A connection to the session's Wayland compositor: the objects that it offers, and its outputs.
 #pragma once
 
 #include <cstdint>
@@ -20,18 +20,18 @@ struct zxdg_output_v1;
 
 namespace idlemeter::meter {
 
-/// What is known of an output (wl_output, zxdg_output_v1); zeros before it is told.
+/// An output's properties (wl_output, zxdg_output_v1). Sizes are 0 until the compositor has sent them.
 struct WaylandOutput {
   wl_output* handle = nullptr;
-  zxdg_output_v1* about = nullptr;  ///< nullptr if the compositor doesn't have it
+  zxdg_output_v1* about = nullptr;  ///< nullptr if the compositor doesn't support it
   std::uint32_t name = 0;
   std::int32_t mode_width = 0, mode_height = 0, millihertz = 0;
   bool on_its_side = false;            ///< turned by 90 or 270 degrees
   std::int32_t whole_scale = 1;        ///< rounded up
   std::int32_t width = 0, height = 0;  ///< in the compositor's units
 
-  /// Pixels for a unit of the compositor, like 1.25, from 0.25 to 16: mode over size, where both are told, else a whole
-  /// number.
+  /// Returns the pixels per unit of the compositor, from 0.25 to 16, like 1.25: the mode's width over the size if both
+  /// are known, else the rounded scale.
   [[nodiscard]] double scale() const;
   [[nodiscard]] int pixel_width() const { return on_its_side ? mode_height : mode_width; }
   [[nodiscard]] int pixel_height() const { return on_its_side ? mode_width : mode_height; }
@@ -40,8 +40,8 @@ struct WaylandOutput {
 /// One thread at a time. Objects are nullptr if the compositor doesn't offer them.
 class WaylandSession {
  public:
-  /// Connects to the compositor that the environment names, and waits up to two seconds for what it offers. Throws
-  /// Error if there is none.
+  /// Connects to the compositor that the environment names, and waits up to two seconds for its answers. Throws Error
+  /// if it can't connect.
   WaylandSession();
   WaylandSession(const WaylandSession&) = delete;
   WaylandSession& operator=(const WaylandSession&) = delete;
@@ -49,13 +49,13 @@ class WaylandSession {
 
   [[nodiscard]] int descriptor() const;
 
-  /// Handles what has arrived, and sends what waits. False if the compositor is gone.
+  /// Handles received events and sends pending requests. Returns false if the connection is closed.
   [[nodiscard]] bool hear();
 
-  /// The program that has the display, by its name: "sway".
+  /// Returns the compositor's program, like "sway"; "" if it is unknown.
   [[nodiscard]] std::string compositor_name() const;
 
-  /// Of the socket that clients connect to.
+  /// Returns the path of the compositor's listening socket.
   [[nodiscard]] std::string socket_path() const;
 
   wl_compositor* compositor = nullptr;
@@ -78,5 +78,8 @@ class WaylandSession {
   wl_registry* registry_ = nullptr;
   zxdg_output_manager_v1* output_manager_ = nullptr;
 };
+
+/// Returns nullptr instead of throwing.
+[[nodiscard]] std::unique_ptr<WaylandSession> find_wayland_session();
 
 }  // namespace idlemeter::meter

@@ -23,7 +23,7 @@ struct Question {
   unix_diag_req about;
 };
 
-/// A server's end of a connection has the path for a name, and the client's end for a peer.
+/// The server's end of a connection is named by the path; its peer is the client's end.
 void take_client(nlmsghdr* message, std::string_view path, std::set<ino_t>& clients) {
   auto* const about = static_cast<unix_diag_msg*>(NLMSG_DATA(message));
   int length = static_cast<int>(message->nlmsg_len) - static_cast<int>(NLMSG_LENGTH(sizeof *about));

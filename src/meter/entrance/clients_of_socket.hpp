@@ -1,4 +1,4 @@
-// Who is connected to a local socket.
+// The clients of a local socket.
 #pragma once
 
 #include <sys/types.h>
@@ -8,11 +8,11 @@
 
 namespace idlemeter::meter {
 
-/// The inodes of the clients' ends of the connections to a socket of that path. Of this network namespace; empty if the
-/// kernel doesn't tell (sock_diag(7), linux/unix_diag.h).
+/// Returns the inodes of the clients' ends of all connections to the socket with that path, in this network namespace.
+/// Empty if the kernel doesn't support the query (sock_diag(7), linux/unix_diag.h).
 [[nodiscard]] std::set<ino_t> clients_of_socket(const std::filesystem::path& path);
 
-/// Whether a process has one of these sockets open. False for another user's.
+/// Returns whether a process has one of these sockets open; false for another user's process.
 [[nodiscard]] bool has_any_socket(int pid, const std::set<ino_t>& sockets);
 
 }  // namespace idlemeter::meter

@@ -78,12 +78,12 @@ std::string moved(const std::string& paths, const std::string& from, const std::
   return fmt::format("{}", fmt::join(parts, ":"));
 }
 
-/// Where a container has what is shared with it.
+/// The paths of the shared files inside a container.
 struct Shared {
   std::string probes, socket;
 };
 
-/// The probes' variables as they are in the container: a name and a value each.
+/// The probes' variables with paths inside the container: names and values.
 std::vector<std::pair<std::string, std::string>> variables_with(const Shared& shared,
                                                                 const GameEnvironment& environment,
                                                                 const fs::path& socket) {
@@ -113,7 +113,7 @@ void share_with_bubblewrap(Words& command, const GameEnvironment& environment, c
   insert(command, end, shares);
 }
 
-/// A sandbox has what is shared at its own path, but a /usr of its own: that of the system is below /run/host
+/// Shared files keep their paths in a sandbox, except for those below /usr: the system's /usr is at /run/host/usr
 /// (flatpak-run(1), flatpak-metadata(5)).
 void share_with_flatpak(Words& command, const GameEnvironment& environment, const fs::path& socket) {
   const auto is_option = [](const std::string& word) { return word.starts_with('-'); };
@@ -139,9 +139,9 @@ std::vector<std::string> with_shares(std::vector<std::string> command, const Gam
   return command;
 }
 
-/// What this process was started with: that of a game, or of its launcher.
+/// The environment of this process, which a game's launcher has started.
 GameEnvironment own_environment() {
-  const char* layers = std::getenv("VK_ADD_LAYER_PATH");  // …/layers is the first, as environment_for() says
+  const char* layers = std::getenv("VK_ADD_LAYER_PATH");  // environment_for() puts …/layers first
   const std::string first = layers == nullptr ? "" : split(layers, ':').front();
   return {base::own_variables(), first.empty() ? "" : fs::path(first).parent_path()};
 }
@@ -185,7 +185,7 @@ Error become_container(std::vector<std::string> command) {
   namespace fs = std::filesystem;
   std::error_code unknown;
   const std::string name = fs::path(command.at(0)).filename();
-  const fs::path self = executable_of(::getpid()).filename();  // it may have been replaced since
+  const fs::path self = executable_of(::getpid()).filename();  // an update may have replaced the file
   const auto is_own_link = [&](const fs::path& file) { return fs::read_symlink(file, unknown).filename() == self; };
   const fs::path program = base::program_in_path(name, is_own_link);
   if (program.empty()) return {Error::Code::not_found, fmt::format("'{}' isn't installed", name), "", "install it"};

@@ -15,10 +15,10 @@ namespace idlemeter::meter {
 std::vector<std::string> with_shares(std::vector<std::string> command, const GameEnvironment& environment,
                                      const std::filesystem::path& socket);
 
-/// A process that can't be measured because its container doesn't share the files that measuring needs.
+/// A process whose container lacks files that the probe needs.
 struct Contained {
   std::string program;                         ///< its name; empty if no such process was found
-  std::vector<std::filesystem::path> missing;  ///< the files that the container doesn't share
+  std::vector<std::filesystem::path> missing;  ///< files that the container lacks
 };
 
 /// Searches the descendants of a process for one in a container that lacks any of the needed files.

@@ -58,7 +58,7 @@ void prepend(std::vector<std::string>& variables, const std::string& name, const
   variables.push_back(name + "=" + first + (rest.empty() ? "" : ":" + rest));
 }
 
-/// The folder of the probes. A launcher finds in PATH what shares them with its containers.
+/// Returns the probes' folder. Adds links to PATH that share the probes with containers which a launcher starts.
 fs::path add_probe(std::vector<std::string>& variables, const fs::path& wanted) {
   const fs::path folder = plain_name_of(wanted.empty() ? installed_probes() : wanted.parent_path());
   // The game's loader replaces $LIB by where libraries of its word size are: each loads the probe of its own.

@@ -19,10 +19,10 @@ namespace idlemeter {
 
 [[nodiscard]] bool is_running(int pid);
 
-/// Those that /proc shows.
+/// The processes that /proc lists.
 [[nodiscard]] std::vector<int> all_processes();
 
-/// The memory that a process has in use, in pages. 0 if it is gone.
+/// Returns a process's resident memory in pages; 0 if the process has ended.
 [[nodiscard]] std::uint64_t resident_pages_of(int pid);
 
 /// Empty if it is another user's, or gone.

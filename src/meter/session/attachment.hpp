@@ -73,7 +73,7 @@ class Entrance {
   /// Call at each tick.
   virtual void look() = 0;
 
-  /// A kind of games that it can't see, and why; empty if it sees all.
+  /// Which kind of games it can't find on this machine, and why; empty if it finds all.
   [[nodiscard]] virtual std::string unseen() const { return {}; }
 
   /// Lets all games go and takes no more. Does nothing if that makes no difference to others.

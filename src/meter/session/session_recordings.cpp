@@ -25,8 +25,7 @@ bool LiveSession::may_start(Moment now) const {
   return now - began_ > kPatience || surroundings_.is_machine_known();
 }
 
-/// A loader's frames aren't the game's: the time that was asked for counts from the first frame, or from now on if
-/// frames can't be seen.
+/// Starts the plan's time at the first frame, so that a loader doesn't count. If frames can't be seen, it starts now.
 void LiveSession::settle_plan(const Game& game) {
   if (!planned_ || planned_->at || planned_->how.at_mark) return;
   const bool is_blind = game.has_picture() && !game.attachment().blind().empty();
