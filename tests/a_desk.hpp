@@ -7,6 +7,7 @@
 #include <memory>
 #include <nlohmann/json.hpp>
 #include <string>
+#include <utility>
 #include <vector>
 
 #include "folder.hpp"
@@ -34,6 +35,33 @@ class TwoReadings final : public DeskValues {
 
 inline constexpr const char* kFace = "# mine\n[[row]]\nlabel = \"CPU\"\ncells = [ { reading = \"cpu.load\" } ]\n";
 
+/// Asks a desk: the whole of it is below a path of its own.
+class DeskClient : public httplib::Client {
+ public:
+  explicit DeskClient(Desk& desk) : httplib::Client("127.0.0.1", desk.port()), root_(root_of(desk.address())) {}
+
+  [[nodiscard]] const std::string& root() const { return root_; }
+
+  httplib::Result Get(const std::string& path, const httplib::Headers& headers = {}) {
+    return httplib::Client::Get(root_ + path, headers);
+  }
+  httplib::Result Get(const std::string& path, const httplib::Headers& headers, httplib::ContentReceiver receive) {
+    return httplib::Client::Get(root_ + path, headers, std::move(receive));
+  }
+  httplib::Result Post(const std::string& path, const httplib::Headers& headers, const std::string& body,
+                       const std::string& type) {
+    return httplib::Client::Post(root_ + path, headers, body, type);
+  }
+
+ private:
+  static std::string root_of(const std::string& address) {
+    const std::size_t begin = address.find('/', std::string_view("http://").size());
+    return address.substr(begin, address.find("/?") - begin);
+  }
+
+  std::string root_;
+};
+
 class DeskTest : public ::testing::Test {
  protected:
   DeskTest()
@@ -44,7 +72,7 @@ class DeskTest : public ::testing::Test {
               .values = std::make_unique<TwoReadings>(),
               .grounds = {"day"},
               .draw_ground = [](const std::string&, int width, int height) { return Image(width, height); }}),
-        client("127.0.0.1", desk.port()) {
+        client(desk) {
     folder.file("faces/mine.toml", kFace);
   }
 
@@ -82,7 +110,7 @@ class DeskTest : public ::testing::Test {
 
   Folder folder;
   Desk desk;
-  httplib::Client client;
+  DeskClient client;
   std::string cookie = enter();
 };
 

@@ -6,6 +6,7 @@
 #include <netinet/in.h>
 #include <sys/resource.h>
 #include <sys/socket.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include <nlohmann/json.hpp>
@@ -41,9 +42,43 @@ TEST_F(DeskTest, LetsInWhoHasAnAddressOnce) {
     EXPECT_EQ(answer->status, 401) << path;
     EXPECT_EQ(answer->get_header_value("Set-Cookie"), "");
   }
-  for (const char* other : {"idlemeter-desk=", "idlemeter-desk=0", "a=b; idlemeter-desk", ";;;=;"})
+  const std::string name = cookie.substr(0, cookie.find('=')), port = std::to_string(desk.port());
+  EXPECT_EQ(name, "idlemeter-desk-" + port) << "two desks in one browser keep theirs apart";
+  for (const std::string& other : {name + "=", name + "=0", "a=b; " + name, std::string(";;;=;"), name + "0" + cookie})
     EXPECT_EQ(client.Get("/api/faces", {{"Cookie", other}})->status, 401) << other;
   EXPECT_EQ(client.Get("/api/faces", {{"Cookie", "theme=dark; " + cookie + "; x=y"}})->status, 200);
+  httplib::Client elsewhere("127.0.0.1", desk.port());
+  for (const char* path : {"/", "/api/faces", "/live"})
+    EXPECT_GE(elsewhere.Get(path, {{"Cookie", cookie}})->status, 400) << path << " isn't below the desk's own path";
+}
+
+TEST_F(DeskTest, BindsItsCookieToItsOwnPath) {
+  const auto answer = client.Get(path_of(desk.address()));
+  EXPECT_TRUE(std::regex_match(client.root(), std::regex("/[0-9a-f]{32}"))) << client.root();
+  EXPECT_NE(answer->get_header_value("Set-Cookie").find("; Path=" + client.root() + "/;"), std::string::npos);
+  EXPECT_EQ(answer->get_header_value("Location"), client.root() + "/");
+  // From the page that a browser is opened with: a redirect would be answered without the cookie.
+  const auto led = client.Get(path_of(desk.address()), {{"Sec-Fetch-Site", "cross-site"}});
+  EXPECT_EQ(led->status, 200);
+  EXPECT_NE(led->body.find("http-equiv=\"refresh\""), std::string::npos);
+  EXPECT_NE(led->get_header_value("Set-Cookie"), "");
+}
+
+/// Runs a request as another user, who somehow has the cookie.
+TEST_F(DeskTest, AnswersNoOtherUser) {
+  if (::geteuid() != 0) GTEST_SKIP() << "only root can be somebody else";
+  constexpr uid_t kNobody = 65'534;
+  const pid_t child = ::fork();
+  if (child == 0) {
+    if (::setuid(kNobody) != 0) ::_exit(2);
+    httplib::Client other("127.0.0.1", desk.port());
+    const auto answer = other.Get(client.root() + "/api/faces", {{"Cookie", cookie}});
+    ::_exit(answer && answer->status == 403 ? 0 : 1);
+  }
+  int status = -1;
+  ::waitpid(child, &status, 0);
+  EXPECT_EQ(status, 0);
+  EXPECT_EQ(client.Get("/api/faces", {{"Cookie", cookie}})->status, 200);
 }
 
 TEST_F(DeskTest, AnswersNoOtherPage) {
@@ -153,9 +188,9 @@ TEST_F(DeskTest, DrawsAFaceAndSaysWhereItsPartsAre) {
   EXPECT_EQ(first.at("face").at("name"), "mine");
   EXPECT_EQ(first.at("scene").at("version"), scene.at("version"));
   const auto page = [&](const char* path) { return client.Get(path, {{"Cookie", cookie}})->body; };
-  EXPECT_NE(page("/face").find("/api/face/picture?number="), std::string::npos);
+  EXPECT_NE(page("/face").find("./api/face/picture?number="), std::string::npos);
   for (const char* other : {"/face?face=none", "/face?face=mine&size=640x360", "/live"})
-    EXPECT_EQ(page(other).find("/api/face/picture?number="), std::string::npos) << other;
+    EXPECT_EQ(page(other).find("./api/face/picture?number="), std::string::npos) << other;
 }
 
 TEST_F(DeskTest, KeepsToTheFolderOfFaces) {
@@ -231,9 +266,9 @@ TEST_F(DeskTest, LivesThroughAThousandConnections) {
   for (int i = 0; i < 1'000; ++i) {
     sockets.push_back(::socket(AF_INET, SOCK_STREAM | SOCK_NONBLOCK, 0));
     (void)::connect(sockets.back(), reinterpret_cast<const sockaddr*>(&address), sizeof address);
-    const std::string part = (i % 2 == 0) ? "POST /api/face/undo HTT"
-                                          : "POST /api/face/undo HTTP/1.1\r\nHost: " + host() + "\r\nOrigin: http://" +
-                                                host() + "\r\nCookie: " + cookie +
+    const std::string part = (i % 2 == 0) ? "POST " + client.root() + "/api/face/undo HTT"
+                                          : "POST " + client.root() + "/api/face/undo HTTP/1.1\r\nHost: " + host() +
+                                                "\r\nOrigin: http://" + host() + "\r\nCookie: " + cookie +
                                                 "\r\nContent-Type: application/json\r\nContent-Length: 99\r\n\r\n{";
     (void)::send(sockets.back(), part.data(), part.size(), MSG_NOSIGNAL);  // and never the rest
   }
@@ -273,7 +308,14 @@ TEST(ADeskBell, OpensTheFirstDeskForASecondOne) {
   });
   while (!done) bell.serve(kSecond / 100);
   second.join();
-  EXPECT_TRUE(std::regex_match(address, std::regex("http://127\\.0\\.0\\.1:\\d+/\\?code=[0-9a-f]{64}"))) << address;
+  std::thread other([&] {
+    EXPECT_THROW((void)running_desk(folder / "other.db"), Error) << "its runs aren't those that are asked for";
+    done = false;
+  });
+  while (done) bell.serve(kSecond / 100);
+  other.join();
+  EXPECT_TRUE(std::regex_match(address, std::regex("http://127\\.0\\.0\\.1:\\d+/[0-9a-f]{32}/\\?code=[0-9a-f]{64}")))
+      << address;
 }
 
 TEST(ADeskCommand, SaysWhereItIsAndEndsWhenNobodyUsesIt) {

@@ -161,7 +161,7 @@ def drop_all(command, files):
     opener.open(address.geturl(), timeout=PATIENCE).read()
 
     def ask(path, body=None):
-        question = urllib.request.Request(origin + path, body, {"Origin": origin, "Content-Type": "application/octet-stream"})
+        question = urllib.request.Request(origin + address.path.rstrip("/") + path, body, {"Origin": origin, "Content-Type": "application/octet-stream"})
         try:
             return opener.open(question, timeout=PATIENCE).read()
         except urllib.error.HTTPError as error:

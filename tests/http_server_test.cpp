@@ -23,7 +23,11 @@ namespace {
 /// A connection that has asked for a path and reads when the test says.
 class Connection {
  public:
-  Connection(int port, const std::string& path) : socket_(::socket(AF_INET, SOCK_STREAM, 0)) {
+  Connection(int port, const std::string& path)
+      : Connection(port, "GET " + path + " HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n", 0) {}
+
+  /// Sends a head, and as many bytes of a body as are taken.
+  Connection(int port, const std::string& head, std::size_t body) : socket_(::socket(AF_INET, SOCK_STREAM, 0)) {
     const int little = 4'096;
     ::setsockopt(socket_, SOL_SOCKET, SO_RCVBUF, &little, sizeof little);
     sockaddr_in address{};
@@ -31,8 +35,12 @@ class Connection {
     address.sin_port = htons(static_cast<std::uint16_t>(port));
     address.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
     EXPECT_EQ(::connect(socket_, reinterpret_cast<const sockaddr*>(&address), sizeof address), 0);
-    const std::string asked = "GET " + path + " HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n";
-    EXPECT_EQ(::send(socket_, asked.data(), asked.size(), MSG_NOSIGNAL), static_cast<ssize_t>(asked.size()));
+    const std::string all = head + std::string(body, '1');
+    for (std::size_t sent = 0; sent < all.size();) {
+      const ssize_t some = ::send(socket_, all.data() + sent, all.size() - sent, MSG_NOSIGNAL);
+      if (some <= 0) return;
+      sent += static_cast<std::size_t>(some);
+    }
   }
   Connection(const Connection&) = delete;
   Connection& operator=(const Connection&) = delete;
@@ -88,6 +96,100 @@ TEST(HttpServer, AsksTheGateFirstThenTheRoutesThenTheRest) {
   EXPECT_EQ(client.Post("/take", may, "1234567890", "text/plain")->body, "10");
   EXPECT_EQ(client.Post("/take", may, "12345678901", "text/plain")->status, kTooLarge);
   EXPECT_EQ(handled, 1);
+}
+
+/// A peer that sends what it likes, and is answered.
+std::string answer_to(int port, const std::string& head, std::size_t body) {
+  Connection client(port, head, body);
+  return client.until("\r\n\r\n").substr(0, std::string_view("HTTP/1.1 413").size());
+}
+
+TEST(HttpServer, DecidesAboutABodyBeforeItIsRead) {
+  Server server({.root = "/here"});
+  std::atomic<std::size_t> most = 0;
+  server.add_route(
+      Method::post, "/take",
+      [&](const Request& request) {
+        most = std::max(most.load(), request.body().size());
+        return Answer{kOk, request.path()};
+      },
+      1'000);
+  server.start();
+  const std::string post = "POST /here/take HTTP/1.1\r\nHost: 127.0.0.1\r\n";
+  const struct {
+    std::string head;
+    std::size_t body;  ///< bytes that are sent after it
+    std::string answer;
+  } cases[] = {
+      {post + "Content-Length: 1000\r\n\r\n", 1'000, "HTTP/1.1 200"},
+      {post + "Content-Length: 1001\r\n\r\n", 1'001, "HTTP/1.1 413"},
+      {post + "Content-Length: 99999999999\r\n\r\n", 0, "HTTP/1.1 413"},
+      {post + "\r\n", 0, "HTTP/1.1 400"},
+      {post + "Content-Type: multipart/form-data; boundary=x\r\nContent-Length: 9\r\n\r\n", 9, "HTTP/1.1 400"},
+      {post + "Transfer-Encoding: chunked\r\n\r\nffffff\r\n", std::size_t{1} << 20, "HTTP/1.1 413"},
+      {post + "Transfer-Encoding: chunked\r\n\r\n", std::size_t{1} << 20, "HTTP/1.1 413"},  // a size without an end
+      {"POST /here/elsewhere HTTP/1.1\r\nContent-Length: 9999999\r\n\r\n", 9'999'999, "HTTP/1.1 404"},
+      {"PUT /here/take HTTP/1.1\r\nContent-Length: 9999999\r\n\r\n", 9'999'999, "HTTP/1.1 405"},
+      {"POST /take HTTP/1.1\r\nContent-Length: 3\r\n\r\n", 3, "HTTP/1.1 404"},
+      {"GET /here/take HTTP/1.1\r\n" + std::string(limits::kHttpHead, 'x') + "\r\n\r\n", 0, "HTTP/1.1 400"}};
+  for (const auto& c : cases) EXPECT_EQ(answer_to(server.port(), c.head, c.body), c.answer) << c.head.substr(0, 100);
+  EXPECT_EQ(most, 1'000u);
+}
+
+TEST(HttpServer, ReadsOnlySoManyBodiesAtOnce) {
+  Server server({});
+  std::mutex mutex;
+  std::condition_variable changed;
+  std::size_t inside = 0;
+  bool may_end = false;
+  server.add_route(
+      Method::post, "/take",
+      [&](const Request&) {
+        std::unique_lock lock(mutex);
+        ++inside;
+        changed.notify_all();
+        changed.wait(lock, [&] { return may_end; });
+        return Answer{kOk, ""};
+      },
+      limits::kHttpBody);
+  server.start();
+  const std::string body(limits::kHttpBody, 'x');
+  std::list<std::thread> clients;
+  for (std::size_t i = 1; i <= limits::kHttpBodies / limits::kHttpBody; ++i) {
+    clients.emplace_back([&] {
+      httplib::Client client("127.0.0.1", server.port());
+      client.set_read_timeout(60);
+      EXPECT_EQ(client.Post("/take", body, "text/plain")->status, kOk);
+    });
+    std::unique_lock lock(mutex);
+    changed.wait(lock, [&] { return inside == i; });
+  }
+  httplib::Client client("127.0.0.1", server.port());
+  EXPECT_EQ(client.Post("/take", "x", "text/plain")->status, kUnavailable);
+  {
+    const std::lock_guard lock(mutex);
+    may_end = true;
+  }
+  changed.notify_all();
+  for (std::thread& one : clients) one.join();
+}
+
+TEST(HttpServer, CompressesWhatIsSmall) {
+  Server server({});
+  for (const std::size_t size : {std::size_t{100}, std::size_t{50'000}, limits::kHttpPacked + 1})
+    server.add_route(Method::get, "/" + std::to_string(size), [size](const Request&) {
+      return Answer{kOk, std::string(size, 'a')};
+    });
+  server.start();
+  httplib::Client client("127.0.0.1", server.port());
+  client.set_decompress(false);
+  const httplib::Headers takes = {{"Accept-Encoding", "br, gzip"}};
+  EXPECT_EQ(client.Get("/100", takes)->get_header_value("Content-Encoding"), "");
+  EXPECT_EQ(client.Get("/50000", takes)->get_header_value("Content-Encoding"), "gzip");
+  EXPECT_EQ(client.Get("/50000")->body.size(), 50'000u);
+  const auto large = client.Get("/" + std::to_string(limits::kHttpPacked + 1), takes);
+  EXPECT_EQ(large->get_header_value("Content-Encoding"), "") << "it would take longer than it saves";
+  EXPECT_EQ(large->body.size(), limits::kHttpPacked + 1);
 }
 
 TEST(HttpServer, RefusesPortsAndAddressesThatItCannotHave) {

@@ -61,7 +61,7 @@ void show(const DeskArgs& options, const std::string& address) {
 }
 
 int run_desk(const DeskArgs& options) {
-  if (const std::string first = running_desk(); !first.empty()) return show(options, first), 0;
+  if (const std::string first = running_desk(options.store); !first.empty()) return show(options, first), 0;
   Desk desk({.port = options.port,
              .settings = options.values.settings.empty() ? usual_settings_path().string() : options.values.settings,
              .store = options.store,

@@ -131,7 +131,7 @@ struct Desk::State {
         run_view(runs),
         demo_game(options.demo_game),
         used(monotonic_now()),
-        server({.port = options.port}) {
+        server({.port = options.port, .root = door.root()}) {
     if (desk::assets().empty())
       throw Error(Error::Code::unavailable, "this build has no desk", "", "install npm and build it again");
     door.set_port(server.port());
@@ -188,7 +188,7 @@ struct Desk::State {
     for (const char* place : {"/", "/face"}) {
       get(place, [this, &face_page](const Request& request) {
         const auto code = request.parameter("code");
-        return code && request.path() == "/" ? door.enter(*code) : page(face_page, first_picture(request));
+        return code && request.path() == "/" ? door.enter(request, *code) : page(face_page, first_picture(request));
       });
     }
   }
@@ -211,7 +211,7 @@ struct Desk::State {
     const Json overlay = first_overlay(request.parameter("face").value_or(""));
     if (overlay.is_null() || options.grounds.empty()) return "";
     return fmt::format(
-        R"(<svg class="first-picture" viewBox="0 0 {0} {1}" aria-hidden="true"><image href="/api/ground?name={2}&amp;width={3}&amp;height={4}" width="{0}" height="{1}"/><image href="/api/face/picture?number={5}" x="{6}" y="{7}"/></svg>)",
+        R"(<svg class="first-picture" viewBox="0 0 {0} {1}" aria-hidden="true"><image href="./api/ground?name={2}&amp;width={3}&amp;height={4}" width="{0}" height="{1}"/><image href="./api/face/picture?number={5}" x="{6}" y="{7}"/></svg>)",
         kUsualWidth, kUsualHeight, options.grounds.front(), kUsualWidth / 2, kUsualHeight / 2,
         overlay["number"].get<std::uint64_t>(), overlay["x"].get<int>(), overlay["y"].get<int>());
   }
@@ -387,7 +387,11 @@ Desk::~Desk() = default;
 
 int Desk::port() const { return state_->server.port(); }
 
-std::string Desk::address() { return fmt::format("http://127.0.0.1:{}/?code={}", port(), state_->door.new_code()); }
+std::string Desk::address() {
+  return fmt::format("http://127.0.0.1:{}{}/?code={}", port(), state_->door.root(), state_->door.new_code());
+}
+
+const std::filesystem::path& Desk::store() const { return state_->runs.file(); }
 
 Moment Desk::last_used() const { return state_->used; }
 

@@ -15,8 +15,7 @@ using http::Answer;
 using http::Method;
 using http::Request;
 
-constexpr std::string_view kCookie = "idlemeter-desk=";
-constexpr std::size_t kSecretBytes = 32, kMostCodes = 8;
+constexpr std::size_t kSecretBytes = 32, kPathBytes = 16, kMostCodes = 8;
 constexpr Nanoseconds kCodeLasts = 600 * kSecond;
 
 Answer words(int status, std::string text) { return {status, std::move(text) + "\n"}; }
@@ -32,7 +31,11 @@ std::string random_word(std::size_t bytes) {
   return word;
 }
 
-Door::Door() : secret_(random_word(kSecretBytes)) {}
+Door::Door() : root_("/" + random_word(kPathBytes)), secret_(random_word(kSecretBytes)) {}
+
+/// Browsers send a cookie to every port of a host: the name keeps two desks apart, and the path keeps it from servers
+/// that don't know it (RFC 6265, 8.5 and 5.1.4).
+std::string Door::cookie() const { return fmt::format("idlemeter-desk-{}=", port_); }
 
 std::string Door::new_code() {
   const std::lock_guard lock(mutex_);
@@ -51,31 +54,39 @@ bool Door::take(const std::string& code) {
   return true;
 }
 
-Answer Door::enter(const std::string& code) {
+/// A redirect keeps the origin of the page that led here, whose browser sends no strict cookie: that one gets a page.
+Answer Door::enter(const Request& request, const std::string& code) {
   if (!take(code)) return words(http::kForbidden, "This address has been used, or it is old: open the desk again.");
+  const bool is_led_here = request.header("Sec-Fetch-Site") == "cross-site";
   return {
-      http::kSeeOther,
-      "",
-      "text/plain",
-      {{"Location", "/"}, {"Set-Cookie", fmt::format("{}{}; Path=/; HttpOnly; SameSite=Strict", kCookie, secret_)}}};
+      is_led_here ? http::kOk : http::kSeeOther,
+      is_led_here ? R"(<!doctype html><title>Idle Meter</title><meta http-equiv="refresh" content="0; url=./">)" : "",
+      is_led_here ? "text/html; charset=utf-8" : "text/plain",
+      {{"Location", root_ + "/"},
+       {"Set-Cookie", fmt::format("{}{}; Path={}/; HttpOnly; SameSite=Strict", cookie(), secret_, root_)}}};
 }
 
 bool Door::has_cookie(const Request& request) const {
-  const std::string all = request.header("Cookie");
+  const std::string all = request.header("Cookie"), name = cookie();
   for (std::size_t at = 0; at < all.size();) {
     const std::size_t end = std::min(all.find(';', at), all.size());
     std::string_view one = std::string_view(all).substr(at, end - at);
     while (one.starts_with(' ')) one.remove_prefix(1);
-    if (one.starts_with(kCookie) && http::are_equal(one.substr(kCookie.size()), secret_)) return true;
+    if (one.starts_with(name) && http::are_equal(one.substr(name.size()), secret_)) return true;
     at = end + 1;
   }
   return false;
 }
 
-/// Another page's question, or one under a name that somebody else gave this machine.
+/// False for a name that somebody else gave this machine.
+bool Door::names_desk(const Request& request) const {
+  const std::string host = request.header("Host");
+  return host == fmt::format("127.0.0.1:{}", port_) || host == fmt::format("localhost:{}", port_);
+}
+
+/// True for another page's request.
 bool Door::is_foreign(const Request& request) const {
   const std::string host = request.header("Host"), origin = request.header("Origin");
-  if (host != fmt::format("127.0.0.1:{}", port_) && host != fmt::format("localhost:{}", port_)) return true;
   if (!origin.empty() && origin != "http://" + host) return true;
   const std::string from = request.header("Sec-Fetch-Site");
   const bool is_post = request.method() == Method::post;
@@ -84,10 +95,13 @@ bool Door::is_foreign(const Request& request) const {
 }
 
 std::optional<Answer> Door::refusal(const Request& request) const {
-  if (is_foreign(request)) return words(http::kForbidden, "Only the desk's own page is answered here.");
-  if (request.method() == Method::get && request.path() == "/" && request.parameter("code")) return std::nullopt;
+  const bool enters = request.method() == Method::get && request.path() == "/" && request.parameter("code");
+  if (!names_desk(request) || (!enters && is_foreign(request)))
+    return words(http::kForbidden, "Only the desk's own page is answered here.");
+  if (!request.is_from_this_user()) return words(http::kForbidden, "The desk belongs to another user of this machine.");
+  if (enters) return std::nullopt;
   if (has_cookie(request)) return std::nullopt;
-  return words(http::kUnauthorized, "This browser doesn't know the desk yet: open it by the address that it prints.");
+  return words(http::kUnauthorized, "This browser isn't signed in: open the address that the desk prints.");
 }
 
 }  // namespace idlemeter::desk

@@ -19,14 +19,17 @@ class Door {
 
   void set_port(int port) { port_ = port; }
 
-  /// Opens the door once, within ten minutes. Only the newest eight are known.
+  /// "/3f…": a path that nobody can guess. The whole desk is below it.
+  [[nodiscard]] const std::string& root() const { return root_; }
+
+  /// A login code: valid once, for ten minutes; the newest eight are kept.
   [[nodiscard]] std::string new_code();
 
   /// Why a request isn't answered. "/" with a code is let in: see enter().
   [[nodiscard]] std::optional<http::Answer> refusal(const http::Request& request) const;
 
   /// With a right code the cookie, and on to the page; with a used one or a wrong one a few words.
-  [[nodiscard]] http::Answer enter(const std::string& code);
+  [[nodiscard]] http::Answer enter(const http::Request& request, const std::string& code);
 
  private:
   struct Code {
@@ -35,11 +38,14 @@ class Door {
   };
 
   [[nodiscard]] bool has_cookie(const http::Request& request) const;
+  [[nodiscard]] bool names_desk(const http::Request& request) const;
   [[nodiscard]] bool is_foreign(const http::Request& request) const;
   bool take(const std::string& code);
 
+  [[nodiscard]] std::string cookie() const;
+
   int port_ = 0;
-  std::string secret_;
+  std::string root_, secret_;
   std::mutex mutex_;
   std::deque<Code> codes_;
 };

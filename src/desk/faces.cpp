@@ -37,13 +37,6 @@ std::string bytes_of(const fs::path& file, std::size_t most) {
   return std::move(read.bytes);
 }
 
-/// Only the folder of the kept faces is the desk's.
-void expect_name(const std::string& name) {
-  if (name.empty() || name.starts_with('.') || name.find('/') != std::string::npos || name.ends_with(".toml"))
-    throw Error(Error::Code::invalid, fmt::format("'{}' can't be the name of a face", name), "",
-                "use letters, digits, '-' and blanks");
-}
-
 /// The pixels of an image that the rectangle touches.
 ImagePart part_around(const Rect& rect, const Image& image) {
   const int left = std::clamp(static_cast<int>(std::floor(rect.x)), 0, image.width);
@@ -235,7 +228,7 @@ Json Faces::step_forward(const std::string& name) {
 
 Json Faces::make(const std::string& from, const std::string& name) {
   const std::lock_guard lock(mutex_);
-  expect_name(name);
+  expect_face_name(name);
   FaceLibrary library(folder_);
   const Starter* const starter = find_starter(from);
   const bool is_starter = starter != nullptr && !kept_face(from, folder_);
@@ -261,7 +254,7 @@ std::string Faces::pack(const std::string& name) {
 
 Json Faces::unpack(const std::string& name, const std::string& bundle) {
   const std::lock_guard lock(mutex_);
-  expect_name(name);
+  expect_face_name(name);
   const ScratchFolder folder;
   const fs::path file = folder.path() / "face.zip";
   replace_file(file, bundle, FileKind::bundle);

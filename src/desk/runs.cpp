@@ -218,6 +218,12 @@ void Runs::remove(const Json& question) const { open().remove(runs_in(question))
 
 void Runs::restore(const Json& question) const { open().restore(runs_in(question)); }
 
+Store::Added Runs::filled(const std::function<Store::Added(Store&)>& fill) const {
+  Store::Added added;
+  fill_store(store_, [&](Store& store) { added = fill(store); });
+  return added;
+}
+
 Json Runs::add(const http::Request& request) const {
   constexpr std::string_view kStore = "SQLite format 3";
   const std::string& bytes = request.body();
@@ -227,24 +233,20 @@ Json Runs::add(const http::Request& request) const {
     const ScratchFolder folder;
     const fs::path file = folder.path() / "dropped.db";
     replace_file(file, bytes, FileKind::other);
-    Store into = open(Store::Mode::create);
     try {
-      return added_json("store", add_runs(into, file));
+      return added_json("store", filled([&](Store& into) { return add_runs(into, file); }));
     } catch (const Error& error) {  // the name of the copy would tell nobody anything
       if (error.where() != file.string()) throw;
       throw Error(error.code(), error.problem(), name, error.fix());
     }
   }
-  if (is_run_file(bytes)) {
-    Store into = open(Store::Mode::create);
-    return added_json("run file", add_run_file(into, bytes, name));
-  }
+  if (is_run_file(bytes))
+    return added_json("run file", filled([&](Store& into) { return add_run_file(into, bytes, name); }));
   const FrameLog log = parse_frame_log(bytes, name, format_in(request));
   Json answer = {{"kind", "frame log"}, {"log", log_json(log)}};
   if (request.parameter("sure").value_or("") != "yes") return answer;
-  Store into = open(Store::Mode::create);
-  const Store::Added added =
-      add_frame_log(into, log, {.game = request.parameter("game").value_or(""), .facts = {{"Imported from", name}}});
+  const RunDetails details{.game = request.parameter("game").value_or(""), .facts = {{"Imported from", name}}};
+  const Store::Added added = filled([&](Store& into) { return add_frame_log(into, log, details); });
   answer.update(added_json("frame log", added));
   return answer;
 }

@@ -17,8 +17,10 @@ class Runs {
  public:
   explicit Runs(std::filesystem::path store) : store_(std::move(store)) {}
 
-  /// The store, opened; a new one if `mode` says so.
-  [[nodiscard]] Store open(Store::Mode mode = Store::Mode::existing) const { return Store(store_, mode); }
+  [[nodiscard]] const std::filesystem::path& file() const { return store_; }
+
+  /// The store, opened. Throws Error if there is none.
+  [[nodiscard]] Store open() const { return Store(store_, Store::Mode::existing); }
 
   /// Some of the runs that pass a filter, in an order, and what there is to filter by.
   [[nodiscard]] Json list(const http::Request& request) const;
@@ -39,6 +41,8 @@ class Runs {
   [[nodiscard]] Json add(const http::Request& request) const;
 
  private:
+  Store::Added filled(const std::function<Store::Added(Store&)>& fill) const;
+
   std::filesystem::path store_;
 };
 

@@ -49,6 +49,8 @@ http::Server::Handler guarded(std::function<http::Answer(const http::Request&)> 
       return handler(request);
     } catch (const Error& error) {
       return error_answer(error);
+    } catch (const std::exception& error) {
+      return error_answer(Error(Error::Code::failed, error.what()));
     }
   };
 }

@@ -5,6 +5,7 @@
 #include <sys/socket.h>
 
 #include <algorithm>
+#include <array>
 #include <cerrno>
 #include <cstdint>
 #include <utility>
@@ -54,6 +55,25 @@ void DeadlineStream::close() {
 }
 
 ssize_t DeadlineStream::read(char* into, size_t size) {
+  is_over_ = is_over_ || left_ == 0;
+  if (is_over_) return -1;
+  const ssize_t got = receive(into, std::min(size, left_));
+  if (got > 0) left_ -= static_cast<std::size_t>(got);
+  return got;
+}
+
+void DeadlineStream::drain(std::size_t most) {
+  if (tls_ != nullptr) return;
+  ::shutdown(socket_, SHUT_WR);
+  std::array<char, std::size_t{64} << 10> dropped{};
+  for (std::size_t all = 0; all < most;) {
+    const ssize_t got = receive(dropped.data(), dropped.size());
+    if (got <= 0) return;
+    all += static_cast<std::size_t>(got);
+  }
+}
+
+ssize_t DeadlineStream::receive(char* into, size_t size) {
   if (tls_ != nullptr)
     return insist([&] { return SSL_read(tls_, into, static_cast<int>(std::min<size_t>(size, 1 << 20))); });
   for (;;) {

@@ -6,6 +6,7 @@
 
 #include <functional>
 
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/time.hpp"
 
 namespace idlemeter::http {
@@ -13,7 +14,7 @@ namespace idlemeter::http {
 /// Plain, or TLS with a context. Every call gives up when the time is over, however slowly bytes come.
 class DeadlineStream final : public httplib::Stream {
  public:
-  /// The socket stays the caller's. `until` is asked again and again: the time may get shorter meanwhile.
+  /// The socket stays the caller's. `until` is read before each wait: the deadline may move earlier.
   DeadlineStream(socket_t socket, SSL_CTX* tls, std::function<Moment()> until);
   DeadlineStream(const DeadlineStream&) = delete;
   DeadlineStream& operator=(const DeadlineStream&) = delete;
@@ -24,6 +25,15 @@ class DeadlineStream final : public httplib::Stream {
   /// TLS's goodbye, without waiting for the answer.
   void close();
 
+  /// How many bytes may be read from now on. A read beyond them fails.
+  void allow(std::size_t bytes) { left_ = bytes; }
+  /// True if a read has failed because no byte was left.
+  [[nodiscard]] bool is_over() const { return is_over_; }
+
+  /// Reads and drops what the client still sends, at most so many bytes: it would never see the answer if the
+  /// connection were closed with bytes unread. Nothing with TLS.
+  void drain(std::size_t most);
+
   [[nodiscard]] bool is_readable() const override { return true; }
   [[nodiscard]] bool is_writable() const override { return monotonic_now() < until_(); }
   ssize_t read(char* into, size_t size) override;
@@ -33,6 +43,7 @@ class DeadlineStream final : public httplib::Stream {
   [[nodiscard]] socket_t socket() const override { return socket_; }
 
  private:
+  ssize_t receive(char* into, size_t size);
   /// Whether it can be read from or written to in time.
   bool wait(short events) const;
   /// Calls until it is done, fails, or the time is over.
@@ -42,6 +53,8 @@ class DeadlineStream final : public httplib::Stream {
   socket_t socket_;
   SSL* tls_ = nullptr;
   std::function<Moment()> until_;
+  std::size_t left_ = limits::kHttpHead;
+  bool is_over_ = false;
 };
 
 }  // namespace idlemeter::http

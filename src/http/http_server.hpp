@@ -16,7 +16,8 @@
 namespace idlemeter::http {
 
 inline constexpr int kOk = 200, kSeeOther = 303, kBadRequest = 400, kUnauthorized = 401, kForbidden = 403,
-                     kNotFound = 404, kConflict = 409, kTooLarge = 413, kFailed = 500, kUnavailable = 503;
+                     kNotFound = 404, kNoSuchMethod = 405, kConflict = 409, kTooLarge = 413, kFailed = 500,
+                     kUnavailable = 503;
 
 enum class Method { get, post };
 
@@ -31,6 +32,9 @@ class Request {
   /// Of the query, decoded.
   [[nodiscard]] virtual std::optional<std::string> parameter(const std::string& name) const = 0;
   [[nodiscard]] virtual const std::string& body() const = 0;
+  /// True if the client's end of the connection belongs to the user whom this process runs as, or to root. False also
+  /// if the kernel doesn't list that end, for instance because the client has closed it.
+  [[nodiscard]] virtual bool is_from_this_user() const = 0;
 };
 
 struct Answer {
@@ -49,6 +53,7 @@ struct ServerOptions {
   std::string address = "127.0.0.1";                 ///< numeric, or a name of this machine's
   int port = 0;                                      ///< 0: any that is free
   std::filesystem::path certificate = {}, key = {};  ///< PEM; both for TLS 1.2 and later, or neither
+  std::string root = {};  ///< "/3f…": all routes are below it; a request's path is without it
 };
 
 /// Each client gets one request to a connection and five seconds to ask, and as long to take the answer; half a second
@@ -66,9 +71,10 @@ class Server {
 
   [[nodiscard]] int port() const;
 
-  /// Asked before anything else, and before a body is read: its answer ends the request.
+  /// Called before anything else, and before the body is read; an answer rejects the request.
   void set_gate(Gate gate);
-  /// The handler runs in one of many threads. `most_body`: the bytes that a body may have.
+  /// The handler runs in one of many threads. `most_body`: the bytes that a body may have; a request with a larger one,
+  /// or of an unknown length to a route without bodies, is rejected before its body is read.
   void add_route(Method method, const std::string& path, const Handler& handler, std::size_t most_body = 0);
   /// Answers what has no route.
   void set_otherwise(Handler handler);
@@ -80,7 +86,7 @@ class Server {
   std::unique_ptr<State> state_;
 };
 
-/// Takes as long wherever they differ, so that the time doesn't tell how much of a secret was right.
+/// Compares in constant time.
 [[nodiscard]] bool are_equal(std::string_view a, std::string_view b);
 
 /// Whether an address, or "localhost", is one that only this machine reaches.

@@ -28,6 +28,8 @@ export const start = (words) => {
   children.push(child);
   return child;
 };
+/** "/api/runs": what is asked for, below the path that the desk has for itself. */
+export const placeOf = (address) => new URL(address).pathname.replace(/^\/[0-9a-f]{32}/, "");
 export const until = async (what, seconds = 60) => {
   for (let i = 0; i < 20 * seconds; ++i) {
     if (await what()) return;
@@ -56,12 +58,12 @@ after(async () => {
 export const open = async ({ allowed = /^$/, ...options }, look) => {
   const page = await browser.newPage({ viewport: { width: 1280, height: 800 }, ...options });
   page.setDefaultTimeout(60_000);
-  const address = idlemeter("desk", "--no-browser").trim(), own = new URL(address).origin, wrong = [];
+  const address = idlemeter("desk", "--no-browser").trim(), own = address.slice(0, address.indexOf("/?")), wrong = [];
   page.on("console", (message) => allowed.test(message.text()) || wrong.push(message.text()));
   page.on("pageerror", (error) => wrong.push(error.message));
   page.on("request", (request) => request.url().startsWith(own) || request.url().startsWith("blob:") || wrong.push(request.url()));
   page.on("response", async (response) => {
-    const kind = kinds[new URL(response.url()).pathname];
+    const kind = kinds[placeOf(response.url())];
     if (!kind || response.status() !== 200) return;
     const answer = await response.json().catch(() => null);  // the page may have gone on meanwhile
     if (answer !== null && !validate({ [kind]: answer })) wrong.push(`${response.url()}: ${JSON.stringify(validate.errors)}`);

@@ -117,7 +117,7 @@ test("leads a newcomer by mouse from a starter to an overlay on the game, and tw
     await newcomersWay(page, byMouse(page), "reef", async () => {
       assert.deepEqual(await faults(page), []);
       const events = await page.evaluate(() => new Promise((done) => {
-        const source = new EventSource("/api/live?readings=cpu.load"), all = [];
+        const source = new EventSource("./api/live?readings=cpu.load"), all = [];
         source.onmessage = (event) => { if (all.push(JSON.parse(event.data)) === 5) done(all); };
       }));
       for (const event of events) assert.ok(validate({ event }), JSON.stringify(validate.errors));
@@ -308,7 +308,7 @@ test("shows the overlay before the page's code is there, and has sent less than 
     await until(() => held.length > 0);
     for (const route of held) await route.continue();
     await page.locator("#desk:not([inert]) .overlay").waitFor();
-    const asked = await page.evaluate(() => performance.getEntriesByType("resource").map((one) => ({ path: new URL(one.name).pathname, sent: one.encodedBodySize })));
+    const asked = await page.evaluate(() => performance.getEntriesByType("resource").map((one) => ({ path: new URL(one.name).pathname.replace(/^\/[0-9a-f]{32}/, ""), sent: one.encodedBodySize })));
     assert.ok(!asked.some(({ path }) => ["/api/face", "/api/faces", "/api/keys"].includes(path)), "the first view's answers come together");
     const sent = asked.reduce((sum, one) => sum + one.sent, 0);
     assert.ok(sent > 50_000 && sent < 300_000, `${sent} bytes: ${JSON.stringify(asked)}`);

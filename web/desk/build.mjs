@@ -63,7 +63,7 @@ function preloads() {
     for (const { path, kind } of outputs[file].imports) if (kind === "import-statement") add(path);
   };
   for (const [file, { entryPoint }] of Object.entries(outputs)) if (entryPoint?.endsWith("desk/main.tsx")) add(file);
-  return [...parts].map((file) => `<link rel="modulepreload" href="/${file.split("/").pop()}">`).join("\n");
+  return [...parts].map((file) => `<link rel="modulepreload" href="./${file.split("/").pop()}">`).join("\n");
 }
 
 const frame = readFileSync(join(from, "index.html"), "utf8").replace("<!-- PARTS -->", preloads());

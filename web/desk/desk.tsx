@@ -1,6 +1,8 @@
 import { Suspense, lazy, useEffect, useState, type ComponentType } from "react";
 import { RouterProvider } from "react-aria-components";
 import { endFirstView } from "./parts/first_view.ts";
+import { isTyping } from "./parts/is_typing.ts";
+import { Boundary } from "./parts/boundary.tsx";
 import { useAddress } from "./parts/use_address.ts";
 import { FacePlace } from "./face/face_place.tsx";
 import { FirstMinute } from "./first_minute.tsx";
@@ -19,10 +21,6 @@ const views: Record<Place, ComponentType> = {
 };
 
 const isPlace = (text: string): text is Place => places.some((place) => place.path === text);
-
-/** Whether a key is meant for what has the focus. */
-const isTyping = (target: EventTarget | null) =>
-  target instanceof HTMLElement && target.closest("input, textarea, select, [role=textbox], [role=combobox]") !== null;
 
 export function Desk() {
   const { path, go } = useAddress();
@@ -50,10 +48,10 @@ export function Desk() {
     <LiveProvider>
       <Rail place={place} onFind={() => { setFinding(true); }} />
       <main>
-        <FirstMinute />
+        <Boundary what="The first minute"><FirstMinute /></Boundary>
         <h1 className="only-read">{places.find((one) => one.path === place)?.name}</h1>
         <Suspense fallback={<p className="quiet">One moment …</p>}>
-          <View />
+          <Boundary key={place} what={`The place ${places.find((one) => one.path === place)?.name ?? ""}`}><View /></Boundary>
         </Suspense>
       </main>
       {isFinding && <Suspense><Finder onClose={() => { setFinding(false); }} /></Suspense>}

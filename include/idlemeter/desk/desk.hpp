@@ -56,6 +56,9 @@ class Desk {
   /// A new address that opens the page, once and within ten minutes.
   [[nodiscard]] std::string address();
 
+  /// The file with the runs.
+  [[nodiscard]] const std::filesystem::path& store() const;
+
   /// When a page last asked something; while one is watching, now.
   [[nodiscard]] Moment last_used() const;
 
@@ -64,8 +67,9 @@ class Desk {
   std::unique_ptr<State> state_;
 };
 
-/// The address of a desk that already runs, as Desk::address() gives it; empty if none does.
-[[nodiscard]] std::string running_desk();
+/// The address of a desk that already runs, as Desk::address() gives it; empty if there is no such desk. Throws Error
+/// (in_use) if it has another store than `store`, unless that is empty.
+[[nodiscard]] std::string running_desk(const std::filesystem::path& store = {});
 
 /// Answers running_desk() of other processes. Throws Error if another desk does. One thread at a time.
 class DeskBell {

@@ -84,6 +84,6 @@ export function AreaButton({ part, area, scene, state, size, zoom, isSelected, o
   return (
     <button type="button" className={`area area-${placeOf(part).kind}`} aria-pressed={isSelected} aria-label={partWords(part, state.face)}
       style={{ left: area.x, top: area.y, width: area.width, height: area.height }}
-      onPointerDown={onPointerDown} onPointerMove={onPointerMove} onPointerUp={onPointerUp} onPointerCancel={end} onKeyDown={onKeyDown} />
+      onClick={(event) => { if (event.detail === 0) onSelect(part); /* a screen reader's, without a pointer */ }} onPointerDown={onPointerDown} onPointerMove={onPointerMove} onPointerUp={onPointerUp} onPointerCancel={end} onKeyDown={onKeyDown} />
   );
 }

@@ -58,7 +58,7 @@ export function FaceBar({ name, list, state, onListChange }: Props) {
       <Button isDisabled={!isOwn} onPress={() => void attempt(() => tell("/api/face/choose", { name }))}>Use it in all games</Button>
       <AskName button="For one game …" label="The game's program, like tidepool*" usual="" isDisabled={!isOwn}
         onName={(program) => attempt(() => tell("/api/face/choose", { name, program }))} />
-      {isOwn && <Link className="button" href={`/api/face/pack?name=${encodeURIComponent(name)}`} target="_blank" download={`${name}.zip`}>Pack</Link>}
+      {isOwn && <Link className="button" href={`./api/face/pack?name=${encodeURIComponent(name)}`} target="_blank" download={`${name}.zip`}>Pack</Link>}
       <FileTrigger acceptedFileTypes={["application/zip"]} onSelect={(files) => { const file = files?.[0]; if (file) void unpack(file); }}>
         <Button>Unpack …</Button>
       </FileTrigger>

@@ -10,7 +10,7 @@ export function FaceFooter({ name, state }: { name: string; state: FaceState }) 
     <footer className="face-footer">
       <Button onPress={() => void state.undo()} isDisabled={!face?.is_own}>Undo</Button>
       <Button onPress={() => void state.redo()} isDisabled={!face?.is_own}>Redo</Button>
-      <span className="quiet" role="status">{isBusy ? "Saving …" : face?.is_own ? "Saved" : "A starter: make it yours to change it"}</span>
+      <span className="quiet" role="status">{isBusy ? "Saving …" : error ? "Not saved" : face?.is_own ? "Saved" : "A starter: make it yours to change it"}</span>
       {last.length > 0 && !error && <code className="as-command" title="The same in a terminal">{commandOf(name, last)}</code>}
       <Problem error={error} />
     </footer>

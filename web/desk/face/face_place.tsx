@@ -1,3 +1,4 @@
+import { isTyping } from "../parts/is_typing.ts";
 import { useEffect, useMemo, useState } from "react";
 import { Tab, TabList, TabPanel, Tabs } from "react-aria-components";
 import { Problem } from "../parts/problem.tsx";
@@ -33,7 +34,7 @@ function OneFace({ name, list, onListChange }: { name: string; list: FaceList | 
   useEffect(() => {
     const onKey = (event: KeyboardEvent) => {
       if (event.key === "Escape" && !document.querySelector(".react-aria-Popover")) select("face");
-      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z") return;
+      if (!(event.ctrlKey || event.metaKey) || event.key.toLowerCase() !== "z" || isTyping(event.target)) return;
       event.preventDefault();
       void (event.shiftKey ? redo() : undo());
     };

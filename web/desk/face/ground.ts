@@ -15,5 +15,5 @@ export const isFittedIn = (parameters: URLSearchParams) => parameters.get("view"
 /** A picture that is shown smaller than it is doesn't need all its pixels. */
 export function groundAddress(name: string, size: Size, isFitted: boolean): string {
   const scale = isFitted && size.width >= 1600 ? 2 : 1;
-  return `/api/ground?name=${encodeURIComponent(name)}&width=${Math.round(size.width / scale)}&height=${Math.round(size.height / scale)}`;
+  return `./api/ground?name=${encodeURIComponent(name)}&width=${Math.round(size.width / scale)}&height=${Math.round(size.height / scale)}`;
 }

@@ -64,7 +64,7 @@ export function Stage({ name, state, part, onSelect }: Props) {
           <div className="pixels" style={{ width: size.width, height: size.height, transform: `scale(${zoom})`, ["--zoom" as string]: zoom }}>
             <img className="ground" src={ground.source} alt="" width={size.width} height={size.height} draggable={false} />
             {scene && (
-              <img className="overlay" data-version={scene.version} src={`/api/face/picture?number=${scene.picture.number}`} draggable={false}
+              <img className="overlay" data-version={scene.version} src={`./api/face/picture?number=${scene.picture.number}`} draggable={false}
                 alt={`The overlay ${name}`} style={{ left: scene.picture.x + shift.x, top: scene.picture.y + shift.y }} />
             )}
             {scene?.areas.map(({ part: one, area }) => (

@@ -87,7 +87,7 @@ export function LiveProvider({ children }: { children: ReactNode }) {
 
   useEffect(() => {
     let source: EventSource | null = null;
-    let shown = 0;
+    const shown = new Map<number, number>();  // when each meter's words were
     const take = ({ meters: running, meter, update }: LiveEvent) => {
       if (running) setMeters((before) => new Map([...before].filter(([pid]) => running.includes(pid))));
       if (meter === undefined || !update) return;
@@ -98,15 +98,15 @@ export function LiveProvider({ children }: { children: ReactNode }) {
         addFrames(of, game);
       }
       const now = performance.now();  // frames are drawn as they come, words five times a second
-      if (now - shown < 200) return;
-      shown = now;
+      if (now - (shown.get(meter) ?? 0) < 200) return;
+      shown.set(meter, now);
       setMeters((before) => new Map(before).set(meter, update.games.map((game) => gameOf(meter, game, update))));
     };
     const connect = () => {
       source?.close();
       source = null;
       if (document.hidden) return;
-      source = new EventSource(`/api/live?${new URLSearchParams({ readings: [...figures, ...idsIn(asked)].join(",") })}`);
+      source = new EventSource(`./api/live?${new URLSearchParams({ readings: [...figures, ...idsIn(asked)].join(",") })}`);
       source.onopen = () => { setConnected(true); };
       source.onerror = () => { setConnected(false); };
       source.onmessage = (event: MessageEvent<string>) => { take(JSON.parse(event.data) as LiveEvent); };

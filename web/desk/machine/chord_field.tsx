@@ -11,7 +11,8 @@ const modifiers = ["Shift", "Control", "Alt", "Meta", "AltGraph"];
 
 function chordOf(event: KeyboardEvent): string | null {
   if (modifiers.includes(event.key)) return null;
-  const key = xkbNames[event.key] ?? (event.key.length === 1 ? event.key.toUpperCase() : event.key);
+  const digit = /^Digit(\d)$/.exec(event.code)?.[1];  // with Shift the key's character is another one
+  const key = digit ?? xkbNames[event.key] ?? (event.key.length === 1 ? event.key.toUpperCase() : event.key);
   const held = [event.shiftKey && "Shift", event.ctrlKey && "Ctrl", event.altKey && "Alt", event.metaKey && "Super"].filter((one) => one !== false);
   return [...held, key].join("+");
 }

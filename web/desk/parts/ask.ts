@@ -1,5 +1,6 @@
 // Questions to the desk, with answers of the wire's types.
 import type { ErrorAnswer } from "../wire/types.ts";
+import { ownAddress } from "./own_address.ts";
 
 /** What the desk could not do, in the words of the library. */
 export class DeskError extends Error {
@@ -26,7 +27,7 @@ async function errorOf(response: Response): Promise<DeskError> {
 }
 
 async function asked(path: string, options: RequestInit): Promise<Response> {
-  const response = await fetch(path, { ...options, credentials: "same-origin" }).catch((reason: unknown) => {
+  const response = await fetch(ownAddress(path), { ...options, credentials: "same-origin" }).catch((reason: unknown) => {
     if (reason instanceof DOMException && reason.name === "AbortError") throw reason;
     throw gone;
   });

@@ -1,4 +1,5 @@
 import { Button, Link } from "react-aria-components";
+import { ownAddress } from "./own_address.ts";
 import { Running } from "../live/running.tsx";
 
 export const places = [
@@ -13,7 +14,7 @@ export function Rail({ place, onFind }: { place: Place; onFind: () => void }) {
   return (
     <nav className="rail" aria-label="Places">
       {places.map((one) => (
-        <Link key={one.path} href={one.path} className="place" aria-current={one.path === place ? "page" : false}>
+        <Link key={one.path} href={ownAddress(one.path)} className="place" aria-current={one.path === place ? "page" : false}>
           {one.name} <kbd aria-hidden="true">{one.key}</kbd>
         </Link>
       ))}

@@ -1,4 +1,5 @@
 // What the page shows is in its address, so that "back", a reload and a copied address do what they should.
+import { placeIn } from "./own_address.ts";
 import { useCallback, useMemo, useSyncExternalStore } from "react";
 
 const listeners = new Set<() => void>();
@@ -22,7 +23,7 @@ export interface Step {
 
 function goTo({ path, set, replace }: Step) {
   const next = new URL(window.location.href);
-  if (path !== undefined) next.pathname = path;
+  if (path !== undefined) next.pathname = next.pathname.slice(0, next.pathname.lastIndexOf("/")) + placeIn(path);
   for (const [name, value] of Object.entries(set ?? {})) {
     if (value === null) next.searchParams.delete(name);
     else next.searchParams.set(name, value);
@@ -37,5 +38,5 @@ export function useAddress() {
   const href = useSyncExternalStore(subscribe, () => window.location.href, () => "http://127.0.0.1/");
   const url = useMemo(() => new URL(href), [href]);
   const go = useCallback((step: Step) => { goTo(step); }, []);
-  return { path: url.pathname, parameters: url.searchParams, go };
+  return { path: placeIn(url.pathname), parameters: url.searchParams, go };
 }

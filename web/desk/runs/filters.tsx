@@ -6,9 +6,12 @@ import { useFilter } from "./use_runs.ts";
 
 const any = "any";
 
-/** A day so long ago, as the desk compares times. */
+/** The beginning of a day here, some days ago, in UTC: as the desk compares times. */
 function daysAgo(days: number): string {
-  return new Date(Date.now() - days * 86_400_000).toISOString().slice(0, 10);
+  const day = new Date();
+  day.setHours(0, 0, 0, 0);
+  day.setDate(day.getDate() - days);
+  return `${day.toISOString().slice(0, 19)}Z`;
 }
 const times = { [any]: null, today: 0, "the last 7 days": 7, "the last 30 days": 30 } as const;
 

@@ -11,7 +11,7 @@ import { Quoted } from "./quoted.tsx";
 import { RunPlot, type Span } from "./run_plot.tsx";
 import { look, useSave } from "./save.ts";
 import { useChanges } from "./use_runs.ts";
-import { lengthWords, whenWords } from "./words.ts";
+import { lengthWords, shortWords, whenWords } from "./words.ts";
 
 const usual = ["gpu.load", "cpu.load", "gpu.temp"];
 const around = 2;  // seconds on each side of a hitch
@@ -46,7 +46,7 @@ export function OneRun({ run }: { run: number }) {
     <div className="one-run">
       <header>
         <Button onPress={back}>All runs</Button>
-        <h2 className="large">Run {run}: {insight.game || "no name"}</h2>
+        <h2 className="large">Run {run}: {shortWords(insight.game) || "no name"}</h2>
         <span className="quiet">{whenWords(insight.started)}, {lengthWords(insight.length_s)}, {insight.frames} frames</span>
         <span className="buttons">
           <Button isDisabled={isBusy} onPress={() => void save({ as: "report", groups })}>Report</Button>

@@ -1,6 +1,6 @@
 import type { RunFigures, RunLine } from "../wire/types.ts";
 import { Figure } from "./figure.tsx";
-import { lengthWords, whenWords } from "./words.ts";
+import { lengthWords, shortWords, whenWords } from "./words.ts";
 
 interface Props {
   run: RunLine;
@@ -18,13 +18,13 @@ export function RunRow({ run, figures, isPicked, isActive, onPick, onFilter, onE
   const valueOf = (id: string) => figures?.figures.find((one) => one.id === id);
   const doubts = figures?.doubts ?? [], low = valueOf("frame.low@1%"), lost = valueOf("stutter.lost");
   const filterButton = (word: string, set: Record<string, string>) => (
-    <button type="button" key={word} className="word" tabIndex={isActive ? 0 : -1} aria-label={`Only runs with ${word}`} onClick={() => { onFilter(set); }}>{word}</button>
+    <button type="button" key={word} className="word" tabIndex={isActive ? 0 : -1} aria-label={`Only runs with ${word}`} onClick={() => { onFilter(set); }}>{shortWords(word)}</button>
   );
   return (
     <>
       <span role="gridcell"><input type="checkbox" checked={isPicked} onChange={onPick} tabIndex={isActive ? 0 : -1} aria-label={`Choose run ${run.run}`} /></span>
       <span role="gridcell" className="number">{run.run}</span>
-      <span role="gridcell" className="game-name">{run.game || "no name"}</span>
+      <span role="gridcell" className="game-name">{shortWords(run.game) || "no name"}</span>
       <span role="gridcell">{whenWords(run.started)}</span>
       <span role="gridcell" className="number">{lengthWords(run.length_s)}</span>
       <span role="gridcell" className="number"><Figure value={run.average_fps} /></span>
@@ -38,7 +38,7 @@ export function RunRow({ run, figures, isPicked, isActive, onPick, onFilter, onE
         {!run.finished && !run.problem && <span className="quiet">not finished </span>}
         {Object.entries(run.settings).map(([name, value]) => filterButton(`${name} ${value}`, { setting: `${name}=${value}` }))}
         {run.tags.map((tag) => filterButton(tag, { tag }))}
-        <span className="quiet">{run.note}</span>
+        <span className="quiet">{shortWords(run.note)}</span>
       </span>
       <span role="gridcell"><button type="button" className="word edit" tabIndex={isActive ? 0 : -1} aria-label={`Edit tags and note of run ${run.run}`} onClick={onEdit}>…</button></span>
     </>
