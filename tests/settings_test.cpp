@@ -2,6 +2,9 @@
 
 #include <gtest/gtest.h>
 
+#include <thread>
+#include <vector>
+
 #include "folder.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/finding.hpp"
@@ -144,6 +147,46 @@ TEST(SettingsText, ChangesWhatIsSaidAndNothingElse) {
   for (const char* key : {"store", "cues.start", "recording.overlay", "keys.show"}) text.unset(key);
   EXPECT_EQ(parse_settings(text.toml()).settings->cues.start, CueChoices().start);
   EXPECT_TRUE(parse_settings(text.toml()).settings->store.empty());
+}
+
+/// A value is one value, whatever it looks like: it can't bring a command along.
+TEST(SettingsText, TakesNothingButOneValue) {
+  const char* const values[] = {"{ hwmon = \"2 s\" }\n[[command]]\nid = \"own.x\"\nshell = \"touch ran\"",
+                                "{ hwmon = \"2 s\" }\nface = \"other\"",
+                                "{ hwmon = \"2 s\"",
+                                "[\"a\"]\r\nface = \"other\"",
+                                "[] # \n[[command]]",
+                                "",
+                                "\n"};
+  for (const char* key : {"paces", "facts", "figures", "recording.settings", "recording.tags", "cues.start"}) {
+    for (const char* value : values) {
+      for (const char* before : {"", "pace = \"1 s\"\n", "recording = { overlay = \"hidden\" } # mine\n"}) {
+        SettingsText text(before);
+        EXPECT_THROW(text.set(key, value), Error) << key << ' ' << value;
+        EXPECT_EQ(text.toml(), before) << key << ' ' << value;
+      }
+    }
+  }
+  // A text is text.
+  SettingsText text("");
+  text.set("face", "\"\n[[command]]\nshell = \"x\"");
+  EXPECT_TRUE(parse_settings(text.toml()).settings->commands.empty());
+  EXPECT_EQ(text.value("face"), "\"\n[[command]]\nshell = \"x\"");
+}
+
+/// The page's forms and a command may write at the same time.
+TEST(ChangeSettings, LosesNoneOfManyWritersChanges) {
+  const testing::Folder folder;
+  const auto file = folder / "new/settings.toml";
+  std::vector<std::thread> writers;
+  for (const char* const key : {"recording.note", "face", "keys.show", "recording.results"})
+    writers.emplace_back([&, key] {
+      for (int i = 0; i < 25; ++i) change_settings(file, key, i % 2 == 0 ? "Ctrl+F" + std::to_string(i % 9 + 1) : "F9");
+    });
+  for (std::thread& writer : writers) writer.join();
+  const SettingsText text(settings_file_text(file));
+  for (const char* const key : {"recording.note", "face", "keys.show", "recording.results"})
+    EXPECT_TRUE(text.value(key)) << key;
 }
 
 TEST(SettingsText, RefusesWhatWouldBeWrongAndMendsWhatIs) {

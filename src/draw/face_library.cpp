@@ -7,6 +7,7 @@
 
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
+#include "idlemeter/base/limits.hpp"
 #include "idlemeter/base/nearest.hpp"
 #include "idlemeter/draw/write_starter.hpp"
 #include "idlemeter/face/face_bundle.hpp"
@@ -18,12 +19,21 @@ namespace {
 
 namespace fs = std::filesystem;
 
-void copy_picture(const fs::path& from, const fs::path& to) {
-  std::error_code failed;
-  fs::create_directories(to.parent_path(), failed);
-  if (!failed) fs::copy_file(from, to, failed);
-  if (failed) throw Error(Error::Code::unwritable, "cannot copy a picture: " + failed.message(), to.string());
+std::string picture_in(const fs::path& file) {
+  FileBytes read = read_regular_file(file, limits::kPictureBytes);
+  if (!read.problem.empty()) throw Error(Error::Code::unreadable, read.problem, file.string());
+  return std::move(read.bytes);
 }
+
+/// A picture that a killed copy has left may be there already.
+void expect_same_or_new(const fs::path& from, const fs::path& to) {
+  std::error_code absent;
+  if (fs::exists(fs::symlink_status(to, absent)) &&
+      (fs::equivalent(from, to, absent) || picture_in(from) != picture_in(to)))
+    throw Error(Error::Code::exists, "already exists", to.string(), "copy into another folder");
+}
+
+void copy_picture(const fs::path& from, const fs::path& to) { replace_file(to, picture_in(from)); }
 
 bool is_file_name(const std::string& name) { return name.find('/') != std::string::npos || name.ends_with(".toml"); }
 
@@ -37,7 +47,8 @@ std::vector<std::string> FaceLibrary::names() const {
 }
 
 std::optional<fs::path> FaceLibrary::user_file_of(const std::string& name) const {
-  if (is_file_name(name) || fs::is_regular_file(name)) return name;
+  std::error_code unknown;  // a name may be too long, a link lead in circles
+  if (is_file_name(name) || fs::is_regular_file(name, unknown)) return name;
   return kept_face(name, folder_);
 }
 
@@ -75,8 +86,7 @@ fs::path FaceLibrary::new_file(const std::string& name, bool with_pictures) cons
   if (is_file_name(name)) return name;
   if (const auto taken = kept_face(name, folder_))
     throw Error(Error::Code::exists, "already exists", taken->string(), "take another name, or remove this one first");
-  if (name.empty() || name.starts_with('.'))
-    throw Error(Error::Code::invalid, fmt::format("'{}' can't be the name of a face", name));
+  expect_face_name(name);
   return with_pictures ? folder_ / name / "face.toml" : folder_ / (name + ".toml");
 }
 
@@ -94,12 +104,9 @@ FaceLibrary::Copied FaceLibrary::copy(const std::string& from, const std::string
   const fs::path folder = file.parent_path();
   if (fs::exists(file))
     throw Error(Error::Code::exists, "already exists", file.string(), "name another file, or remove this one first");
-  for (const std::string& picture : pictures) {
-    if (fs::exists(folder / picture))
-      throw Error(Error::Code::exists, "already exists", (folder / picture).string(), "copy into another folder");
-  }
-  replace_file(file, FaceFile(old_file).text(), FileKind::toml);
+  for (const std::string& picture : pictures) expect_same_or_new(old_file.parent_path() / picture, folder / picture);
   for (const std::string& picture : pictures) copy_picture(old_file.parent_path() / picture, folder / picture);
+  replace_file(file, FaceFile(old_file).text(), FileKind::toml);  // the last: a face that is there is whole
   return {file, pictures.size()};
 }
 

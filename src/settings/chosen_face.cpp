@@ -5,7 +5,6 @@
 
 #include "face/format/toml_text.hpp"
 #include "idlemeter/base/error.hpp"
-#include "idlemeter/base/file.hpp"
 #include "idlemeter/settings/settings.hpp"
 #include "idlemeter/settings/settings_text.hpp"
 
@@ -57,7 +56,7 @@ std::string with_face_chosen(const std::string& settings, std::string_view face,
 
 void choose_face(const std::filesystem::path& settings, std::string_view face, std::string_view program) {
   (void)settings_in(settings);
-  replace_file(settings, with_face_chosen(settings_file_text(settings), face, program), FileKind::toml);
+  rewrite_settings(settings, [&](const std::string& toml) { return with_face_chosen(toml, face, program); });
 }
 
 }  // namespace idlemeter

@@ -7,6 +7,7 @@
 #include <sstream>
 #include <vector>
 
+#include "base/folder_lock.hpp"
 #include "face/format/toml_text.hpp"
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/base/file.hpp"
@@ -132,16 +133,28 @@ void SettingsText::unset(std::string_view key) {
 }
 
 std::string settings_file_text(const std::filesystem::path& file) {
-  if (!std::filesystem::exists(file)) return "";
+  std::error_code unknown;
+  if (std::filesystem::status(file, unknown).type() == std::filesystem::file_type::not_found) return "";
   FileBytes read = read_regular_file(file, limits::kTomlBytes);
   if (!read.problem.empty()) throw Error(Error::Code::unreadable, read.problem, file.string());
   return std::move(read.bytes);
 }
 
+void rewrite_settings(const std::filesystem::path& file,
+                      const std::function<std::string(const std::string&)>& rewrite) {
+  const std::filesystem::path folder = std::filesystem::absolute(file).parent_path();
+  std::error_code failed;  // replace_file() says why
+  std::filesystem::create_directories(folder, failed);
+  const base::FolderLock lock(folder);
+  replace_file(file, rewrite(settings_file_text(file)), FileKind::toml);
+}
+
 void change_settings(const std::filesystem::path& file, const std::function<void(SettingsText&)>& change) {
-  SettingsText text(settings_file_text(file), file.string());
-  change(text);
-  replace_file(file, text.toml(), FileKind::toml);
+  rewrite_settings(file, [&](const std::string& toml) {
+    SettingsText text(toml, file.string());
+    change(text);
+    return text.toml();
+  });
 }
 
 void change_settings(const std::filesystem::path& file, std::string_view key, std::optional<std::string_view> value) {

@@ -12,6 +12,10 @@ namespace idlemeter {
 /// $XDG_CONFIG_HOME/idlemeter/faces, else ~/.config/idlemeter/faces.
 [[nodiscard]] std::filesystem::path usual_faces_folder();
 
+/// Throws Error (invalid) unless a face can be kept under the name: a file's name without control characters that
+/// begins with no dot, of up to 200 bytes.
+void expect_face_name(std::string_view name);
+
 /// A face that is kept: NAME.toml, or NAME/face.toml with pictures beside it.
 struct KeptFace {
   std::string name;

@@ -54,6 +54,10 @@ class SettingsText {
 /// Throws Error as SettingsText does, or if the file can't be read or written.
 void change_settings(const std::filesystem::path& file, std::string_view key, std::optional<std::string_view> value);
 
+/// Replaces a settings file's text by what `rewrite` makes of it, while no other writer of the settings in any process
+/// can. Throws Error if the file can't be read or written, and what `rewrite` throws.
+void rewrite_settings(const std::filesystem::path& file, const std::function<std::string(const std::string&)>& rewrite);
+
 /// The same with any change.
 void change_settings(const std::filesystem::path& file, const std::function<void(SettingsText&)>& change);
 

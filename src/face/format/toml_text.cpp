@@ -16,6 +16,42 @@ toml::table parsed(std::string_view text, const std::string& what) {
   return std::move(*root);
 }
 
+/// The node at a path of a table that may be changed. It exists.
+toml::node& node_in(toml::table& root, const TomlPath& path) {
+  toml::node* node = &root;
+  for (const auto& step : path) {
+    const auto* const key = std::get_if<std::string>(&step);
+    node = key != nullptr ? node->as_table()->get(*key) : node->as_array()->get(std::get<std::size_t>(step));
+  }
+  return *node;
+}
+
+[[noreturn]] void refuse_value(std::string_view value, const std::string& what) {
+  throw Error(Error::Code::invalid, fmt::format("'{}' isn't one TOML value", printable(value)), what,
+              "write a text in quotes, a number, true or false, or a list in brackets");
+}
+
+/// A table whose only key is `x`, with the value.
+toml::table with_value(std::string_view value, const std::string& what) {
+  Findings findings;
+  auto alone = parse_toml(fmt::format("x = {}", value), findings);
+  if (!alone || alone->size() != 1) refuse_value(value, what);
+  return std::move(*alone);
+}
+
+/// An array that has only the element: a value, or a section with the header [[name]].
+toml::array with_element(std::string_view element, const std::string& name, bool is_section, const std::string& what) {
+  if (!is_section) {
+    toml::array one;
+    one.push_back(*with_value(element, what).get("x"));
+    return one;
+  }
+  toml::table alone = parsed(element, what);
+  toml::array* const sections = alone.size() == 1 && alone.contains(name) ? alone.get(name)->as_array() : nullptr;
+  if (sections == nullptr || sections->size() != 1) refuse_value(element, what);
+  return std::move(*sections);
+}
+
 }  // namespace
 
 std::string toml_string(std::string_view text) {
@@ -179,7 +215,25 @@ void TomlText::replace(const Stretch& part, const std::string& with) {
   *this = TomlText(std::move(changed), what_);
 }
 
+/// Makes a change after which the file says what `wanted` says.
+void TomlText::change_to(const toml::table& wanted, const std::function<void(TomlText&)>& make) {
+  TomlText changed = copy();
+  make(changed);
+  if (changed.root_ != wanted)
+    throw Error(Error::Code::invalid, "the change would have changed other parts of the file, too", what_,
+                "change the file with an editor");
+  *this = std::move(changed);
+}
+
 void TomlText::set(const TomlPath& path, const std::string& key, const std::string& value) {
+  (void)table_at(path);
+  toml::table wanted = root_;
+  const toml::table alone = with_value(value, what_);
+  node_in(wanted, path).as_table()->insert_or_assign(key, *alone.get("x"));
+  change_to(wanted, [&](TomlText& text) { text.write(path, key, value); });
+}
+
+void TomlText::write(const TomlPath& path, const std::string& key, const std::string& value) {
   const toml::table& table = table_at(path);
   const toml::node* there = table.get(key);
   if (there == nullptr) return insert_pair(path, table, toml_key(key) + " = " + value);
@@ -248,6 +302,24 @@ std::string TomlText::element(const TomlPath& path, std::size_t place) const {
 }
 
 void TomlText::insert(const TomlPath& path, std::size_t place, const std::string& element) {
+  const toml::node* const there = find(path);
+  const bool is_array = there != nullptr && there->is_array();
+  const bool is_section = !is_array || is_sections(*there->as_array());
+  const std::string name = std::get<std::string>(path.back());
+  const toml::array one = with_element(element, name, is_section, what_);
+  toml::table wanted = root_;
+  if (is_array) {
+    toml::array& array = *node_in(wanted, path).as_array();
+    array.insert(array.begin() + static_cast<std::ptrdiff_t>(std::min(place, array.size())), one.front());
+  } else {
+    const TomlPath outer(path.begin(), path.end() - 1);
+    (void)table_at(outer);
+    node_in(wanted, outer).as_table()->insert_or_assign(name, one);
+  }
+  change_to(wanted, [&](TomlText& text) { text.write_element(path, place, element); });
+}
+
+void TomlText::write_element(const TomlPath& path, std::size_t place, const std::string& element) {
   const toml::node* node = find(path);
   if (node != nullptr && node->is_array() && !is_sections(*node->as_array()))
     return insert_in_array(*node->as_array(), place, element);

@@ -1,6 +1,7 @@
 // The text of a TOML file while it is edited: what isn't touched stays as it is, comments, order and spacing too.
 #pragma once
 
+#include <functional>
 #include <string>
 #include <string_view>
 #include <variant>
@@ -29,14 +30,15 @@ class TomlText {
   /// nullptr if there is none.
   [[nodiscard]] const toml::node* find(const TomlPath& path) const;
 
-  /// Gives a key of a table, which is there, its value, as TOML.
+  /// Gives a key of a table, which is there, its value: one TOML value, after which nothing else has changed. Throws
+  /// Error (invalid) otherwise.
   void set(const TomlPath& table, const std::string& key, const std::string& value);
 
   /// Removes a key that is there, with its line if it has one of its own.
   void unset(const TomlPath& table, const std::string& key);
 
   /// Puts an element before the place of an array that is there or, if it is an array of tables, the sections that
-  /// [[name]] begins. Elements are as element() returns them.
+  /// [[name]] begins. Elements are as element() returns them. Throws Error (invalid) if that changes anything else.
   void insert(const TomlPath& array, std::size_t place, const std::string& element);
 
   /// An element: its text, of a section with the header and the comment right above it.
@@ -69,6 +71,9 @@ class TomlText {
   void insert_in_array(const toml::array& array, std::size_t place, const std::string& element);
   void insert_section(const TomlPath& path, std::size_t place, const std::string& element);
   void replace(const Stretch& part, const std::string& with);
+  void write(const TomlPath& table, const std::string& key, const std::string& value);
+  void write_element(const TomlPath& array, std::size_t place, const std::string& element);
+  void change_to(const toml::table& wanted, const std::function<void(TomlText&)>& make);
 
   std::string text_, what_;
   toml::table root_;

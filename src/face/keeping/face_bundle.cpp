@@ -194,11 +194,7 @@ void pack_face(const fs::path& face_file, const fs::path& bundle) {
 }
 
 fs::path unpack_face(const fs::path& bundle, std::string_view name, const fs::path& folder) {
-  const bool plain =
-      stays_inside(std::string(name)) && name.find('/') == std::string_view::npos && !name.starts_with('.');
-  if (!plain)
-    throw Error(Error::Code::invalid, fmt::format("'{}' can't be the name of a face", name), "",
-                "take letters and digits");
+  expect_face_name(name);
   if (const auto taken = kept_face(name, folder))
     throw Error(Error::Code::exists, "already exists", taken->string(), "unpack it under another name");
   const Parts parts = read_bundle(bundle);

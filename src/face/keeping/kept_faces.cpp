@@ -1,7 +1,11 @@
 #include "idlemeter/face/kept_faces.hpp"
 
+#include <fmt/format.h>
+
 #include <algorithm>
 
+#include "idlemeter/base/error.hpp"
+#include "idlemeter/base/text.hpp"
 #include "idlemeter/base/user_folder.hpp"
 
 namespace idlemeter {
@@ -9,6 +13,15 @@ namespace idlemeter {
 namespace fs = std::filesystem;
 
 fs::path usual_faces_folder() { return user_folder("XDG_CONFIG_HOME", ".config") / "faces"; }
+
+void expect_face_name(std::string_view name) {
+  constexpr std::size_t kMostBytes = 200;  // with an ending, as a file's name
+  if (!name.empty() && name.size() <= kMostBytes && !name.starts_with('.') && !name.ends_with(".toml") &&
+      name.find('/') == std::string_view::npos && printable(name) == name)
+    return;
+  throw Error(Error::Code::invalid, fmt::format("'{}' can't be the name of a face", cut_to(printable(name), 60)), "",
+              "use letters, digits, '-' and blanks");
+}
 
 std::vector<KeptFace> kept_faces(const fs::path& folder) {
   std::vector<KeptFace> faces;
@@ -25,9 +38,11 @@ std::vector<KeptFace> kept_faces(const fs::path& folder) {
 }
 
 std::optional<fs::path> kept_face(std::string_view name, const fs::path& folder) {
-  if (name.empty() || name.find('/') != std::string_view::npos || name.starts_with('.')) return std::nullopt;
+  if (name.empty() || name.find_first_of(std::string_view("/\0", 2)) != std::string_view::npos || name.starts_with('.'))
+    return std::nullopt;
   for (const fs::path& file : {folder / (std::string(name) + ".toml"), folder / name / "face.toml"}) {
-    if (fs::is_regular_file(file)) return file;
+    std::error_code unknown;  // a name may be too long, a link lead in circles
+    if (fs::is_regular_file(file, unknown)) return file;
   }
   return std::nullopt;
 }
