@@ -47,6 +47,20 @@ std::vector<FrameRecord> steady(std::size_t first, std::size_t count) {
   return frames;
 }
 
+/// The end comes by itself, and the meter says later what was lost.
+TEST(BackgroundRecorder, KeepsWhatWasLostBeforeItEndedByItself) {
+  const testing::Folder folder;
+  {
+    BackgroundRecorder recorder(folder / "runs.db", {.game = "Tidepool Rally"});
+    recorder.add(steady(0, 1'000));
+    recorder.note_lost(7);
+    recorder.finish(RunEnd::time);
+    recorder.finish(RunEnd::asked, 3);
+    EXPECT_TRUE(recorder.wait(std::chrono::seconds(30)));
+  }
+  EXPECT_EQ(Store(folder / "runs.db", Store::Mode::existing).run(1).lost, 7u);
+}
+
 TEST(BackgroundRecorder, WaitsForALockWithoutLosingAFrame) {
   using Phase = BackgroundRecorder::Phase;
   const testing::Folder folder;
@@ -77,7 +91,7 @@ TEST(BackgroundRecorder, EndsWithWhatItHasWhenItsQueueIsFull) {
   for (std::size_t i = 0; i < limits::kFramesToWrite; i += 1 << 16) recorder.add(steady(i, 1 << 16));
   EXPECT_EQ(recorder.state().problem, "") << "as much as may be";
   recorder.add(steady(limits::kFramesToWrite, 1));
-  EXPECT_NE(recorder.state().problem.find("the store took nothing for so long that the run had to end"),
+  EXPECT_NE(recorder.state().problem.find("the run was stopped because nothing could be written any more"),
             std::string::npos);
   lock.reset();
   ASSERT_TRUE(recorder.wait(std::chrono::minutes(2)));

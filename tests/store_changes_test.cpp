@@ -8,6 +8,7 @@
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
 #include "idlemeter/runs/recorder.hpp"
+#include "idlemeter/runs/repair.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/run_filter.hpp"
 #include "idlemeter/runs/store.hpp"
@@ -35,6 +36,48 @@ Ids ids_of(const std::vector<RunInfo>& runs) {
   Ids ids;
   for (const RunInfo& run : runs) ids.push_back(run.id);
   return ids;
+}
+
+TEST(FillStore, LeavesAStoreThatIsWholeOrNone) {
+  const Folder folder;
+  const auto file = folder / "new/runs.db";
+  const auto files = [&] {
+    std::error_code absent;
+    return std::distance(std::filesystem::directory_iterator(folder / "new", absent), {});
+  };
+  EXPECT_THROW(fill_store(file,
+                          [](Store& store) {
+                            record(store, {"Tidepool Rally"}, 10);
+                            throw Error(Error::Code::failed, "in the middle");
+                          }),
+               Error);
+  EXPECT_EQ(files(), 0) << "not even an empty one";
+  fill_store(file, [](Store& store) { record(store, {"Tidepool Rally"}, 10); });
+  EXPECT_EQ(files(), 1);
+  fill_store(file, [](Store& store) { record(store, {"Tidepool Rally"}, 10); });
+  EXPECT_EQ(Store(file, Store::Mode::existing).runs().size(), 2u);
+}
+
+TEST(StoreChanges, TakesNoRunWhoseDateIsNone) {
+  const Folder folder;
+  for (const char* date : {"", "now", "2026-13-01T00:00:00Z", "2026-02-30T00:00:00Z", "2026-02-03T24:00:00Z",
+                           "2026-02-03 10:00:00Z", "0000-00-00T00:00:00Z"}) {
+    const auto file = folder / "bad.db", mended = folder / "mended.db";
+    {
+      Store bad(file);
+      record(bad, {"Tidepool Rally"}, 10);
+    }
+    change(file, std::string("UPDATE run SET started = '") + date + "'");
+    const Store bad(file, Store::Mode::existing);
+    EXPECT_EQ(bad.check().size(), 1u) << date;
+    Store into(folder / "runs.db");
+    EXPECT_THROW(into.add(bad), Error) << date;
+    EXPECT_EQ(into.runs().size(), 0u);
+    const RepairedStore repaired = repair_store(file, mended);
+    EXPECT_EQ(repaired.lost, std::vector<std::string>{"run 1: its date"}) << date;
+    EXPECT_EQ(into.add(Store(mended, Store::Mode::existing)).runs.size(), 1u);
+    for (const char* made : {"bad.db", "mended.db", "runs.db"}) std::filesystem::remove(folder / made);
+  }
 }
 
 TEST(StoreChanges, ChangeAllRunsOrNone) {

@@ -6,6 +6,7 @@
 #include <unistd.h>
 
 #include <cerrno>
+#include <chrono>
 #include <filesystem>
 #include <string_view>
 
@@ -82,10 +83,39 @@ TEST(UnnamedFile, SaysWhyItCannotBe) {
 
 TEST(UnnamedFile, OfAKilledProcessIsNoHindrance) {
   const Folder folder;
-  folder.file(".name." + std::to_string(::getpid()) + ".part", "half");
+  constexpr const char* kGone = "99999999";  // beyond the largest number of a process
+  for (const char* ending : {".1.part", ".1.part-wal"}) {
+    const fs::path left = folder.file(std::string(".idlemeter.") + kGone + ending, "half");
+    fs::last_write_time(left, fs::file_time_type::clock::now() - std::chrono::minutes(2));
+  }
+  folder.file(std::string(".idlemeter.") + kGone + ".2.part", "another, a moment ago");
+  folder.file(".idlemeter." + std::to_string(::getpid()) + ".part", "of one that runs");
   EXPECT_EQ(write_whole_file(folder / "name", "whole"), "");
   EXPECT_EQ(text_of(folder / "name"), "whole");
-  EXPECT_EQ(files_in(folder.path()), 1u);
+  EXPECT_EQ(files_in(folder.path()), 3u);
+}
+
+TEST(UnnamedFile, FollowsNoLinkThatSomebodyElseHasPutBeforeIt) {
+  if (::geteuid() != 0) GTEST_SKIP() << "only root can make somebody else's link";
+  const Folder folder;
+  constexpr uid_t kNobody = 65'534;
+  const fs::path open = folder / "open", victim = folder.file("victim", "mine");
+  fs::create_directory(open);
+  ASSERT_EQ(::chmod(open.c_str(), 01777), 0);
+  fs::create_symlink(victim, open / "out.csv");
+  ASSERT_EQ(::lchown((open / "out.csv").c_str(), kNobody, kNobody), 0);
+  EXPECT_EQ(UnnamedFile(open / "out.csv").error(), EACCES);
+  EXPECT_EQ(write_whole_file(open / "out.csv", "theirs"), "Permission denied");
+  EXPECT_EQ(text_of(victim), "mine");
+  fs::create_symlink(open / "circle", open / "circle");
+  EXPECT_EQ(UnnamedFile(open / "circle").error(), ELOOP);
+}
+
+TEST(UnnamedFile, FitsBesideTheLongestName) {
+  const Folder folder;
+  const std::string name(255, 'n');
+  EXPECT_EQ(write_whole_file(folder / name, "whole"), "");
+  EXPECT_EQ(write_whole_file(folder / (name + "n"), "whole"), "File name too long");
 }
 
 }  // namespace

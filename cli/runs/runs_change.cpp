@@ -91,9 +91,8 @@ int compact(const ChangeOptions& options) {
 int add(const ChangeOptions& options) {
   const auto ids = run_lists(options.runs);
   if (!ids.empty() && options.stores.size() > 1) return misuse("runs add", "--runs names runs of one store; give one");
-  Store store(options.store);
   for (const std::string& file : options.stores) {
-    print("{}: {}\n", file, added_words(add_runs(store, file, ids)));
+    fill_store(options.store, [&](Store& store) { print("{}: {}\n", file, added_words(add_runs(store, file, ids))); });
     flush_output();
   }
   return 0;

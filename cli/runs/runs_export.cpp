@@ -29,6 +29,9 @@ struct RunsExportArgs {
   std::string store = usual_store(), file, figures, settings;
   std::vector<std::string> runs;
   bool readings = false, results = false, json = false, arguments = false;
+
+  /// Nothing says what is exported.
+  [[nodiscard]] bool is_any() const { return !readings && !results && figures.empty(); }
 };
 
 std::string results_of(const Store& store, const std::vector<std::int64_t>& ids, const RunsExportArgs& options) {
@@ -40,14 +43,16 @@ std::string results_of(const Store& store, const std::vector<std::int64_t>& ids,
 int export_runs(const RunsExportArgs& options) {
   const Store store(options.store, Store::Mode::existing);
   const auto ids = run_lists(options.runs);
-  const std::string text = options.json       ? run_file(store, ids, {.arguments = options.arguments})
+  const bool is_whole =
+      options.json || (options.is_any() && std::filesystem::path(options.file).extension() == ".json");
+  const std::string text = is_whole           ? run_file(store, ids, {.arguments = options.arguments})
                            : options.readings ? readings_csv(store, ids)
                            : options.results || !options.figures.empty() ? results_of(store, ids, options)
                                                                          : frames_csv(store, ids);
   if (options.file.empty()) {
     write_raw(text);
   } else {
-    replace_file(options.file, text, options.json ? FileKind::run_file : FileKind::other);
+    replace_file(options.file, text, is_whole ? FileKind::run_file : FileKind::other);
     print("{}\n", options.file);
   }
   return 0;
@@ -78,8 +83,8 @@ int import_log(const ImportOptions& options) {
     return 0;
   }
   RunDetails details{options.game, options.note, options.notes.tags, {{"Imported from", name}}, options.notes.settings};
-  Store store(options.store);
-  const Store::Added added = add_frame_log(store, log, details);
+  Store::Added added;
+  fill_store(options.store, [&](Store& store) { added = add_frame_log(store, log, details); });
   for (std::size_t i = 0; i < log.runs.size(); ++i)
     print("{}, added as run {}\n", frame_count_words(log.runs[i]), added.runs.at(i));
   return 0;

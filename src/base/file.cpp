@@ -58,6 +58,13 @@ int replace(const fs::path& file, std::string_view bytes) {
 
 }  // namespace
 
+bool begins_run_file(std::string_view bytes) {
+  constexpr std::size_t kEnough = 256;
+  std::string dense(bytes.substr(0, kEnough));
+  std::erase_if(dense, [](char c) { return c == ' ' || c == '\t' || c == '\r' || c == '\n'; });
+  return dense.starts_with(R"({"format":"idle-meter-runs")");
+}
+
 FileKind kind_of_file(const fs::path& file) {
   constexpr std::size_t kEnough = 64 * 1024;
   const Descriptor opened(::open(file.c_str(), O_RDONLY | O_CLOEXEC | O_NONBLOCK | O_NOCTTY));
@@ -71,7 +78,7 @@ FileKind kind_of_file(const fs::path& file) {
   };
   if (bytes.starts_with(std::string_view("SQLite format 3\0", 16))) return FileKind::store;
   if (bytes.starts_with("PK\3\4")) return FileKind::bundle;
-  if (bytes.starts_with(R"({"format":"idle-meter-runs")")) return FileKind::run_file;
+  if (begins_run_file(bytes)) return FileKind::run_file;
   const bool is_toml = (file.extension() == ".toml" && !bytes.empty()) || has_line("[[row]]") || has_line("[[pin]]");
   return is_toml ? FileKind::toml : FileKind::other;
 }

@@ -24,7 +24,11 @@ fs::path user_folder(const char* variable, const char* fallback) {
 fs::path runtime_folder() {
   const char* runtime = std::getenv("XDG_RUNTIME_DIR");
   if (runtime != nullptr && *runtime == '/') return fs::path(runtime) / "idlemeter";
-  return "/tmp/idlemeter-" + std::to_string(::geteuid());
+  fs::path shared = "/tmp/idlemeter-" + std::to_string(::geteuid());
+  struct stat about {};
+  const bool is_foreign =
+      ::lstat(shared.c_str(), &about) == 0 && (about.st_uid != ::geteuid() || !S_ISDIR(about.st_mode));
+  return is_foreign ? user_folder("XDG_STATE_HOME", ".local/state") / "run" : shared;
 }
 
 void make_private_folder(const fs::path& folder) {
@@ -44,7 +48,8 @@ void make_private_folder(const fs::path& folder) {
 
 fs::path installed_file(const std::string& name) {
   const fs::path program = fs::read_symlink("/proc/self/exe").parent_path(), above = program.parent_path();
-  for (const fs::path& folder : {program / "lib", above / "lib", above / "lib" / "x86_64-linux-gnu", above / "lib64"}) {
+  for (const fs::path& folder :
+       {program / "lib", above / "lib", above / "lib" / IDLEMETER_ARCHITECTURE, above / "lib64"}) {
     if (fs::exists(folder / "idlemeter" / name)) return folder / "idlemeter" / name;
   }
   return {};

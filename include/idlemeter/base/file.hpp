@@ -29,6 +29,9 @@ enum class FileKind : std::uint8_t {
   run_file,  ///< runs as JSON
 };
 
+/// True for the beginning of a run file, however its JSON is spaced.
+[[nodiscard]] bool begins_run_file(std::string_view bytes);
+
 /// By its first bytes and its name. `other` if there is no regular file.
 [[nodiscard]] FileKind kind_of_file(const std::filesystem::path& file);
 

@@ -41,7 +41,7 @@ class BackgroundRecorder : public RunSink {
   using Finished = std::function<void(const Store& store, std::int64_t run)>;
 
   /// Called in another thread of the recorder's, for what takes a while to find out. The end of the run waits for it
-  /// for up to ten seconds.
+  /// for up to three seconds.
   using MoreDetails = std::function<RunDetails()>;
 
   BackgroundRecorder(std::filesystem::path store, RunDetails details, Recorder::Clock clock = {},
@@ -59,6 +59,9 @@ class BackgroundRecorder : public RunSink {
 
   /// Ends the run once all that was added is written. What is added afterwards is skipped; the first end counts.
   void finish(RunEnd end = RunEnd::asked, std::uint64_t lost = 0);
+
+  /// How many frames of the run have been lost so far. The greatest counts, for an end that comes by itself, too.
+  void note_lost(std::uint64_t lost);
 
   /// Waits for the store no longer: what isn't on the disk within a second is lost.
   void give_up();

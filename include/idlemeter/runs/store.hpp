@@ -129,4 +129,8 @@ class Store {
   std::unique_ptr<State> state_;
 };
 
+/// Calls `fill` with the store of a file. A store that doesn't exist yet gets its name only when `fill` has returned: a
+/// failed or killed fill leaves no store. Throws Error as Store does, and what `fill` throws.
+void fill_store(const std::filesystem::path& file, const std::function<void(Store&)>& fill);
+
 }  // namespace idlemeter

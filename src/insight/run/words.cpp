@@ -86,8 +86,8 @@ std::string frame_count_words(const LoggedFrames& run) {
 std::string stutter_words(const RunInsight& run) {
   const Stutters& s = run.stutters;
   if (s.frames.empty()) return "none";
-  const auto worst = std::max_element(s.hitches.begin(), s.hitches.end(),
-                                      [](const Hitch& a, const Hitch& b) { return a.worst < b.worst; });
+  const auto worst = std::max_element(s.frames.begin(), s.frames.end(),
+                                      [](const Stutter& a, const Stutter& b) { return a.length < b.length; });
   const auto several = [](std::size_t n, const char* what) {
     return fmt::format("{} {}{}", n, what, n == 1 ? "" : "s");
   };
@@ -95,7 +95,7 @@ std::string stutter_words(const RunInsight& run) {
                      several(s.frames.size(), "frame"),
                      s.hitches.size() == 1 ? "1 hitch" : fmt::format("{} hitches", s.hitches.size()),
                      in_seconds(s.lost), percent(in_seconds(s.lost) / in_seconds(run.summary.time)),
-                     format_number(in_milliseconds(worst->worst), 1), moment_words(worst->begin));
+                     format_number(in_milliseconds(worst->length), 1), moment_words(worst->at - worst->length));
 }
 
 std::string mark_words(const RunInsight& run, std::size_t most) {

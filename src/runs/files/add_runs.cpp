@@ -5,6 +5,7 @@
 #include "idlemeter/runs/recorder.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/run_file.hpp"
+#include "runs/store/new_store.hpp"
 #include "runs/store/store_state.hpp"
 #include "runs/store/transaction.hpp"
 
@@ -25,12 +26,13 @@ Store::Added add_runs(Store& into, const std::filesystem::path& from, std::span<
 
 Store::Added copy_runs(const Store& from, const std::filesystem::path& to, std::span<const std::int64_t> runs,
                        ShareOptions share) {
-  if (std::filesystem::exists(to))
-    throw Error(Error::Code::exists, "already exists", to.string(), "name a new file, or add the runs to it");
   for (const std::int64_t id : runs) (void)from.run(id);
-  Store made(to);
-  Store::Added added = made.add(from, runs);
-  if (!share.arguments) made.change(added.runs, {.facts_to_drop = {std::string(kArgumentsFact)}});
+  Store::Added added;
+  make_store(to, [&](const std::filesystem::path& file) {
+    Store made(file);
+    added = made.add(from, runs);
+    if (!share.arguments) made.change(added.runs, {.facts_to_drop = {std::string(kArgumentsFact)}});
+  });
   return added;
 }
 

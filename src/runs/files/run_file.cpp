@@ -21,6 +21,7 @@
 #include "idlemeter/runs/recorder.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "runs/files/run_file_tree.hpp"
+#include "runs/run_time.hpp"
 #include "runs/store/copies.hpp"
 #include "runs/store/store_state.hpp"
 #include "runs/store/transaction.hpp"
@@ -209,14 +210,6 @@ void add_readings(Recorder& recorder, const Reader& readings) {
   }
 }
 
-/// "2026-03-01T20:15:00Z"
-bool is_time(std::string_view text) {
-  constexpr std::string_view kForm = "0000-00-00T00:00:00Z";
-  return text.size() == kForm.size() && std::equal(text.begin(), text.end(), kForm.begin(), [](char c, char form) {
-           return form == '0' ? c >= '0' && c <= '9' : c == form;
-         });
-}
-
 /// Of a run in the file.
 Extent extent_of(const Reader& run) {
   return {run.at("finished").truth(), static_cast<std::int64_t>(run.at("frames").at("presented_ns").size()),
@@ -227,7 +220,7 @@ Extent extent_of(const Reader& run) {
 std::int64_t add_run(Store& store, const Reader& run, Database& database) {
   const std::string uuid = run.at("uuid").text(), started = run.at("started").text();
   if (uuid.empty() || uuid.size() > 1'000) run.at("uuid").fail("isn't a UUID");
-  if (!is_time(started)) run.at("started").fail("isn't a time like 2026-03-01T20:15:00Z");
+  if (!is_run_time(started)) run.at("started").fail("isn't a time like 2026-03-01T20:15:00Z");
   const auto lost = static_cast<std::uint64_t>(run.at("lost_frames").integer(0, INT64_MAX));
   const bool finished = run.at("finished").truth();
   std::optional<RunEnd> end;

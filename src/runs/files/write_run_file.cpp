@@ -5,6 +5,7 @@
 #include <nlohmann/json.hpp>
 #include <set>
 
+#include "idlemeter/base/file.hpp"
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/frames/frame_record.hpp"
@@ -114,6 +115,6 @@ std::string run_file(const Store& store, std::span<const std::int64_t> runs, Sha
   return text + "\n]}\n";
 }
 
-bool is_run_file(std::string_view bytes) { return bytes.starts_with(kBegin); }
+bool is_run_file(std::string_view bytes) { return begins_run_file(bytes); }
 
 }  // namespace idlemeter

@@ -2,6 +2,7 @@
 
 #include <fmt/format.h>
 
+#include <algorithm>
 #include <condition_variable>
 #include <deque>
 #include <mutex>
@@ -25,6 +26,9 @@ struct Sample {
   Moment at{};
   Snapshot values;
 };
+
+/// For facts that take their time: less than the meter waits for the end of a recording.
+constexpr std::chrono::seconds kFactsTime{3};
 
 using Item = std::variant<FrameRecord, Sample, RunDetails>;
 
@@ -75,7 +79,7 @@ void BackgroundRecorder::Shared::add(Item item, std::size_t& count, std::size_t 
   if (count >= most) {
     ending = true;
     end = RunEnd::store_failed;
-    state.problem = fmt::format("{}: the store took nothing for so long that the run had to end; {}", store.string(),
+    state.problem = fmt::format("{}: the run was stopped because nothing could be written any more; {}", store.string(),
                                 state.run == 0 ? "another program may have it locked" : "the disk may be too slow");
     return;
   }
@@ -114,7 +118,7 @@ void BackgroundRecorder::Shared::complete(const MoreDetails& more) {
 /// What was found out, once it is known or the wait is over.
 RunDetails BackgroundRecorder::Shared::last_details() {
   std::unique_lock lock(mutex);
-  changed.wait_for(lock, std::chrono::seconds(10), [this] { return is_complete || abandoned; });
+  changed.wait_for(lock, kFactsTime, [this] { return is_complete || abandoned; });
   return std::move(found_out);
 }
 
@@ -203,6 +207,11 @@ void BackgroundRecorder::give_up() {
   shared_->changed.notify_all();
 }
 
+void BackgroundRecorder::note_lost(std::uint64_t lost) {
+  const std::lock_guard lock(shared_->mutex);
+  shared_->lost = std::max(shared_->lost, lost);
+}
+
 void BackgroundRecorder::add(std::span<const FrameRecord> frames) {
   const std::lock_guard lock(shared_->mutex);
   for (const FrameRecord& frame : frames) {
@@ -226,10 +235,8 @@ void BackgroundRecorder::add(const RunDetails& more) {
 
 void BackgroundRecorder::finish(RunEnd end, std::uint64_t lost) {
   const std::lock_guard lock(shared_->mutex);
-  if (!shared_->ending) {
-    shared_->end = end;
-    shared_->lost = lost;
-  }
+  if (!shared_->ending) shared_->end = end;
+  shared_->lost = std::max(shared_->lost, lost);
   shared_->ending = true;
   shared_->changed.notify_all();
 }

@@ -12,6 +12,8 @@
 #include "idlemeter/base/scratch_folder.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
+#include "runs/run_time.hpp"
+#include "runs/store/new_store.hpp"
 #include "runs/store/store_file.hpp"
 #include "runs/store/store_rows.hpp"
 #include "runs/store/store_schema.hpp"
@@ -189,6 +191,11 @@ class Repair {
     Statement insert(to_, fmt::format("INSERT INTO run ({}) VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)", kRunColumns));
     const bool whole = Salvage(from_, kRunColumns, "run").read([&](const Statement& row) {
       insert.copy(row, 1, 11).run();
+      if (!is_run_time(row.text(3))) {
+        const std::int64_t run = row.integer(1);
+        Statement(to_, "UPDATE run SET started = '1970-01-01T00:00:00Z' WHERE id = ?").bind(run).run();
+        result_.lost.push_back(fmt::format("run {}: its date", run));
+      }
       if (!row.is_null(10)) runs_[row.integer(1)].expected = row.integer(10);
       runs_.try_emplace(row.integer(1));
     });
@@ -353,16 +360,13 @@ class Repair {
 }  // namespace
 
 RepairedStore repair_store(const fs::path& damaged, const fs::path& into) {
-  std::error_code none;
-  if (fs::exists(into, none)) throw Error(Error::Code::exists, "already exists", into.string(), "name a new file");
   Damaged from(damaged);
-  try {
-    const auto to = open_store(into, Store::Mode::create, {});
-    return Repair(from.database(), *to, damaged).run();
-  } catch (const Error&) {
-    for (const char* ending : {"", "-wal", "-shm"}) fs::remove(into.string() + ending, none);  // nothing half is left
-    throw;
-  }
+  RepairedStore result;
+  make_store(into, [&](const fs::path& file) {
+    const auto to = open_store(file, Store::Mode::create, {});
+    result = Repair(from.database(), *to, damaged).run();
+  });
+  return result;
 }
 
 std::vector<std::string> problems_of_store(const std::filesystem::path& file) {

@@ -1,7 +1,10 @@
 // Copies of runs from one store to another.
+#include <fmt/format.h>
+
 #include "idlemeter/base/error.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
+#include "runs/run_time.hpp"
 #include "runs/store/copies.hpp"
 #include "runs/store/store_state.hpp"
 #include "runs/store/transaction.hpp"
@@ -80,6 +83,12 @@ Store::Added Store::add(const Store& from, std::span<const std::int64_t> ids) {
   std::vector<RunInfo> wanted;
   for (const std::int64_t id : ids) wanted.push_back(from.run(id));
   if (ids.empty()) wanted = from.runs(Facts::none);
+  for (const RunInfo& run : wanted) {
+    if (run.problem.empty() && !is_run_time(run.started))
+      throw Error(Error::Code::damaged,
+                  fmt::format("the date of run {} isn't a time like 2026-03-01T20:15:00Z", run.id),
+                  from.path().string(), "repair it: what can still be read is copied into a new store");
+  }
   Added added;
   const Attached attached(state_->database, from.path());
   Copies copies(state_->database);

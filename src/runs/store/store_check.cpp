@@ -9,6 +9,7 @@
 #include "idlemeter/readings/units.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
+#include "runs/run_time.hpp"
 #include "runs/store/store_rows.hpp"
 #include "runs/store/store_state.hpp"
 
@@ -75,6 +76,7 @@ void check_readings(Database& database, std::int64_t run) {
 
 void check_run(Database& database, const RunInfo& run, const std::vector<ReadingInfo>& readings,
                const std::string& file) {
+  if (!is_run_time(run.started)) throw damaged("its date isn't a time like 2026-03-01T20:15:00Z");
   Sums sums;
   check_chunks(database, run.id, file, sums);
   check_samples(database, run.id, readings.size(), file, sums);

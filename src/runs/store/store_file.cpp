@@ -108,13 +108,27 @@ std::string immutable_uri(const std::string& path) {
   return uri + "?immutable=1";
 }
 
-/// SQLite keeps two files beside a store while it is open. In a folder that can't be written to there is no place for
-/// them, and nobody else can write to the store either.
-bool wants_immutable(const Database& database, const std::string& path, Store::Mode mode) {
-  const int code = database.error_code();
+/// SQLite keeps two files beside a store while it is open. In a folder that can't be written to, and on a full disk,
+/// there is no place for them.
+bool lacks_place(const Database& database) {
+  constexpr int kPrimary = 0xff;
+  const int code = database.error_code() & kPrimary;
+  return code == SQLITE_CANTOPEN || code == SQLITE_READONLY || code == SQLITE_IOERR || code == SQLITE_FULL;
+}
+
+bool has_log(const std::string& path) {
   std::error_code none;
-  const bool has_log = fs::exists(path + "-wal", none) && fs::file_size(path + "-wal", none) > 0;
-  return mode == Store::Mode::existing && (code == SQLITE_CANTOPEN || code == SQLITE_READONLY) && !has_log;
+  return fs::exists(path + "-wal", none) && fs::file_size(path + "-wal", none) > 0;
+}
+
+/// Opens a store to read it without files beside it. A log that is there is read by the only reader, who needs no index
+/// of it in a file; without one nobody can be writing to the store.
+std::unique_ptr<Database> open_alone(const std::string& path, const fs::path& file, const LockWait& wait) {
+  if (!has_log(path))
+    return std::make_unique<Database>(immutable_uri(path), file.string(), SQLITE_OPEN_READONLY | SQLITE_OPEN_URI, wait);
+  auto database = std::make_unique<Database>(path, file.string(), SQLITE_OPEN_READWRITE, wait);
+  database->run("PRAGMA locking_mode = EXCLUSIVE");
+  return database;
 }
 
 std::uint64_t big_endian(std::span<const unsigned char> bytes) {
@@ -147,9 +161,9 @@ std::unique_ptr<Database> open_store(const fs::path& file, Store::Mode mode, con
   try {
     check_or_make(*database, file.string(), mode);
   } catch (const Error&) {
-    if (!wants_immutable(*database, path, mode)) throw;
-    database =
-        std::make_unique<Database>(immutable_uri(path), file.string(), SQLITE_OPEN_READONLY | SQLITE_OPEN_URI, wait);
+    if (mode != Store::Mode::existing || !lacks_place(*database)) throw;
+    database.reset();  // its locks would keep the next from reading alone
+    database = open_alone(path, file, wait);
     check_or_make(*database, file.string(), mode);
   }
   return database;

@@ -16,7 +16,7 @@
 namespace idlemeter::runs {
 namespace {
 
-constexpr std::size_t kBlock = 256 * 1024, kLongestLine = 1024 * 1024;
+constexpr std::size_t kBlock = 256 * 1024, kLongestLine = 1024 * 1024, kEmptyBlock = 4'096;
 const auto kNoConverter = reinterpret_cast<iconv_t>(-1);
 
 }  // namespace
@@ -79,7 +79,11 @@ std::string_view TextLines::read() {
     const auto packed = static_cast<std::uint64_t>(archive_filter_bytes(archive_.get(), -1));
     unpacked_ += size;
     if (is_packed_) expect_unpacked_from(packed);
-    if (!ended_ && size > 0) return {static_cast<const char*>(bytes), size};
+    const std::string_view block(static_cast<const char*>(bytes), ended_ ? 0 : size);
+    if (block.empty()) continue;
+    if (block.size() >= kEmptyBlock && block.find_first_not_of('\0') == std::string_view::npos)
+      throw Error(Error::Code::unreadable, "isn't text: it has long stretches of zero bytes", where_);
+    return block;
   }
   return {};
 }
