@@ -14,6 +14,8 @@ void operator delete(void* memory) noexcept { ::free(memory); }
 void operator delete(void* memory, std::size_t) noexcept { ::free(memory); }
 
 namespace std {
+[[noreturn]] void __throw_bad_alloc() { ::abort(); }
+[[noreturn]] void __throw_bad_array_new_length() { ::abort(); }
 [[noreturn]] void __throw_length_error(const char*) { ::abort(); }
 [[noreturn]] void __throw_out_of_range(const char*) { ::abort(); }
 [[noreturn]] void __throw_system_error(int) { ::abort(); }

@@ -28,6 +28,7 @@ struct Driver {
   std::vector<VkBufferImageCopy> copies;
   std::vector<std::uint32_t> groups;  ///< of dispatches
   int draws = 0, fence_waits = 0;
+  bool hangs = false;                                 ///< no fence is ever signalled
   std::pair<std::uint64_t, Moment> clocks = {};       ///< the GPU's and the monotonic one, compared
   std::map<std::uint32_t, std::uint64_t> timestamps;  ///< those that are there, by query
 
@@ -174,7 +175,7 @@ inline probe::Device made_up_device(VkQueueFlags does, VkPhysicalDeviceType type
   vk.ResetFences = [](VkDevice, std::uint32_t, const VkFence*) { return VK_SUCCESS; };
   vk.WaitForFences = [](VkDevice, std::uint32_t, const VkFence*, VkBool32, std::uint64_t) {
     ++Driver::now().fence_waits;
-    return VK_SUCCESS;
+    return Driver::now().hangs ? VK_TIMEOUT : VK_SUCCESS;
   };
   vk.QueueSubmit = &submit;
   vk.GetCalibratedTimestampsEXT = &compare_clocks;

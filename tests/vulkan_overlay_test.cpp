@@ -23,7 +23,9 @@ const VkQueue kQueue = reinterpret_cast<VkQueue>(5);
 const VkSemaphore kGames[] = {reinterpret_cast<VkSemaphore>(501), reinterpret_cast<VkSemaphore>(502)};
 const VkCommandBuffer kBefore = reinterpret_cast<VkCommandBuffer>(900);
 
-Target target_of(const Device& device) { return {&device, kSwapchain, VK_FORMAT_B8G8R8A8_UNORM, {640, 360}}; }
+Target target_of(const Device& device) {
+  return {&device, kSwapchain, VK_FORMAT_B8G8R8A8_UNORM, VK_COLOR_SPACE_SRGB_NONLINEAR_KHR, {640, 360}};
+}
 
 struct Kind {
   const char* name;
@@ -94,6 +96,44 @@ TEST(VulkanOverlay, DestroysOnlyItsOwnObjects) {
     overlay->destroy();
     EXPECT_TRUE(Driver::now().alive.empty()) << kind.name;
   }
+}
+
+/// The GPU still reads what would be written: a frame goes without the overlay, and nothing is freed under the GPU.
+TEST(VulkanOverlay, WaitsForNoGpuThatHangs) {
+  for (const Kind& kind : kKinds) {
+    const Device device = made_up_device(kind.does);
+    const auto overlay = kind.make(target_of(device));
+    Pictures pictures;
+    ASSERT_NE(draw(*overlay, pictures.shown({0, 0, 10, 10}, 1)), VK_NULL_HANDLE) << kind.name;
+    Driver& driver = Driver::now();
+    driver.hangs = true;
+    EXPECT_EQ(draw(*overlay, pictures.shown({0, 0, 10, 10}, 2)), VK_NULL_HANDLE) << kind.name;
+    driver.hangs = false;
+    EXPECT_NE(draw(*overlay, pictures.shown({0, 0, 10, 10}, 2)), VK_NULL_HANDLE) << kind.name << ": it goes on";
+    driver.hangs = true;
+    const std::size_t alive = driver.alive.size();
+    overlay->destroy();
+    EXPECT_EQ(driver.alive.size(), alive) << kind.name;
+  }
+}
+
+TEST(VulkanOverlay, GrowsWithoutAWaitForEverySize) {
+  const Device device = made_up_device(VK_QUEUE_GRAPHICS_BIT);
+  GraphicsOverlay overlay(target_of(device), 0);
+  Driver& driver = Driver::now();
+  driver.memory.resize(std::size_t{4} << 20);
+  Pictures pictures;
+  for (std::uint32_t side = 1; side <= 256; ++side)
+    ASSERT_NE(draw(overlay, pictures.shown({0, 0, side, side}, 1)), VK_NULL_HANDLE) << side;
+  EXPECT_EQ(driver.fence_waits, 255) << "for each frame its image's own last one";
+  overlay.destroy();
+}
+
+TEST(VulkanOverlay, WritesColoursAsTheWindowTakesThem) {
+  EXPECT_EQ(encoding_of(VK_FORMAT_B8G8R8A8_UNORM, VK_COLOR_SPACE_SRGB_NONLINEAR_KHR), Encoding::srgb);
+  EXPECT_EQ(encoding_of(VK_FORMAT_B8G8R8A8_SRGB, VK_COLOR_SPACE_SRGB_NONLINEAR_KHR), Encoding::linear);
+  EXPECT_EQ(encoding_of(VK_FORMAT_R16G16B16A16_SFLOAT, VK_COLOR_SPACE_EXTENDED_SRGB_LINEAR_EXT), Encoding::scrgb);
+  EXPECT_EQ(encoding_of(VK_FORMAT_A2B10G10R10_UNORM_PACK32, VK_COLOR_SPACE_HDR10_ST2084_EXT), Encoding::pq);
 }
 
 /// Pictures come and go while each of the driver's calls fails in turn.

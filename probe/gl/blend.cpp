@@ -2,6 +2,8 @@
 
 #include <stdio.h>
 
+#include <atomic>
+
 #include "idlemeter/base/time.hpp"
 #include "link/gpu_time.hpp"
 
@@ -79,6 +81,9 @@ class Kept {
     gl_.GetVertexAttribiv(0, GL_VERTEX_ATTRIB_ARRAY_STRIDE, &attribute_.stride);
     gl_.GetVertexAttribiv(0, GL_VERTEX_ATTRIB_ARRAY_BUFFER_BINDING, &attribute_.buffer);
     gl_.GetVertexAttribPointerv(0, GL_VERTEX_ATTRIB_ARRAY_POINTER, &attribute_.pointer);
+    if (gl_.VertexAttribDivisor == nullptr) return;
+    gl_.GetVertexAttribiv(0, GL_VERTEX_ATTRIB_ARRAY_DIVISOR, &attribute_.divisor);
+    if (attribute_.divisor != 0) gl_.VertexAttribDivisor(0, 0);
   }
 
   void restore_attribute() const {
@@ -86,6 +91,7 @@ class Kept {
     gl_.VertexAttribPointer(0, attribute_.size, static_cast<GLenum>(attribute_.type),
                             static_cast<GLboolean>(attribute_.normalized), attribute_.stride, attribute_.pointer);
     if (attribute_.enabled == 0) gl_.DisableVertexAttribArray(0);
+    if (attribute_.divisor != 0) gl_.VertexAttribDivisor(0, static_cast<GLuint>(attribute_.divisor));
   }
 
   /// Switches that must be off while the overlay is drawn.
@@ -95,10 +101,27 @@ class Kept {
     off_[off_count_++] = name;
   }
 
+  /// From OpenGL 4.1 on there are several of both, and the overlay is drawn with the first alone.
+  void keep_viewport() {
+    if (gl_.ViewportIndexedf == nullptr) {
+      gl_.GetIntegerv(GL_VIEWPORT, viewport_);
+      return switch_off(GL_SCISSOR_TEST);
+    }
+    gl_.GetFloati_v(GL_VIEWPORT, 0, first_viewport_);
+    cuts_ = gl_.IsEnabledi(GL_SCISSOR_TEST, 0) != GL_FALSE;
+    if (cuts_) gl_.Disablei(GL_SCISSOR_TEST, 0);
+  }
+
+  void restore_viewport() const {
+    if (gl_.ViewportIndexedf == nullptr) return gl_.Viewport(viewport_[0], viewport_[1], viewport_[2], viewport_[3]);
+    const GLfloat(&v)[4] = first_viewport_;
+    gl_.ViewportIndexedf(0, v[0], v[1], v[2], v[3]);
+    if (cuts_) gl_.Enablei(GL_SCISSOR_TEST, 0);
+  }
+
   void keep_fixed() {
-    gl_.GetIntegerv(GL_VIEWPORT, viewport_);
-    for (GLenum name : {GL_SCISSOR_TEST, GL_DEPTH_TEST, GL_STENCIL_TEST, GL_CULL_FACE, GL_SAMPLE_ALPHA_TO_COVERAGE,
-                        GL_SAMPLE_COVERAGE})
+    keep_viewport();
+    for (GLenum name : {GL_DEPTH_TEST, GL_STENCIL_TEST, GL_CULL_FACE, GL_SAMPLE_ALPHA_TO_COVERAGE, GL_SAMPLE_COVERAGE})
       switch_off(name);
     const bool srgb_control = !gl_.es && gl_.version >= 30;
     if (srgb_control) switch_off(kSrgbWrite);
@@ -107,7 +130,8 @@ class Kept {
       switch_off(GL_COLOR_LOGIC_OP);
       if (!gl_.core) switch_off(GL_ALPHA_TEST);
       if (gl_.version >= 32) switch_off(GL_SAMPLE_MASK);
-      for (GLenum i = 0; i < kClips; ++i) switch_off(GL_CLIP_DISTANCE0 + i);
+      const GLint clips = integer(GL_MAX_CLIP_DISTANCES);  // the number of GL_MAX_CLIP_PLANES, too
+      for (GLenum i = 0; i < kClips && static_cast<GLint>(i) < clips; ++i) switch_off(GL_CLIP_DISTANCE0 + i);
       gl_.GetIntegerv(GL_POLYGON_MODE, polygon_mode_);
       if (gl_.core) polygon_mode_[1] = polygon_mode_[0];
       if (!fills()) gl_.PolygonMode(GL_FRONT_AND_BACK, GL_FILL);
@@ -128,7 +152,7 @@ class Kept {
       gl_.PolygonMode(GL_BACK, static_cast<GLenum>(polygon_mode_[1]));
     }
     for (unsigned i = 0; i < off_count_; ++i) gl_.Enable(off_[i]);
-    gl_.Viewport(viewport_[0], viewport_[1], viewport_[2], viewport_[3]);
+    restore_viewport();
   }
 
   /// Of the first draw buffer alone, if OpenGL can.
@@ -213,13 +237,14 @@ class Kept {
   bool uploads_;
   GLint program_ = 0, unit_ = 0, texture_ = 0, sampler_ = 0, buffer_ = 0, framebuffer_ = 0, vertices_ = 0;
   struct {
-    GLint enabled = 0, size = 4, type = GL_FLOAT, normalized = 0, stride = 0, buffer = 0;
+    GLint enabled = 0, size = 4, type = GL_FLOAT, normalized = 0, stride = 0, buffer = 0, divisor = 0;
     void* pointer = nullptr;
   } attribute_;
   GLint viewport_[4] = {}, polygon_mode_[2] = {GL_FILL, GL_FILL};
   GLenum off_[16 + kClips] = {};
   unsigned off_count_ = 0;
-  bool feeding_back_ = false, blends_ = false;
+  bool feeding_back_ = false, blends_ = false, cuts_ = false;
+  GLfloat first_viewport_[4] = {};
   GLenum blend_[6] = {};
   GLboolean mask_[4] = {};
   GLint alignment_ = 4, unpack_[5] = {}, swap_bytes_ = 0, unpack_buffer_ = 0;
@@ -278,6 +303,17 @@ const Dialect& dialect_of(const Gl& gl) {
   return gl.version < 32 ? kOld : kNew;
 }
 
+/// Old engines bind numbers that they have never generated, small ones: the overlay's are far from those. A core
+/// profile takes generated names alone.
+void make_name(const Gl& gl, void (*generate)(GLsizei, GLuint*), GLuint& name) {
+  static std::atomic<GLuint> last = 0x49'44'00'00;
+  if (gl.core) {
+    generate(1, &name);
+  } else {
+    name = ++last;
+  }
+}
+
 }  // namespace
 
 bool Blend::make_program(const Gl& gl) {
@@ -306,7 +342,7 @@ bool Blend::prepare(const Gl& gl) {
   if (!make_program(gl)) return false;
   gl.UseProgram(program_);
   gl.Uniform1i(gl.GetUniformLocation(program_, "overlay"), 0);
-  gl.GenBuffers(1, &corners_);
+  make_name(gl, gl.GenBuffers, corners_);
   gl.BindBuffer(GL_ARRAY_BUFFER, corners_);
   constexpr GLfloat kCorners[] = {0, 0, 1, 0, 0, 1, 1, 1};
   gl.BufferData(GL_ARRAY_BUFFER, sizeof kCorners, kCorners, GL_STATIC_DRAW);
@@ -316,7 +352,7 @@ bool Blend::prepare(const Gl& gl) {
     gl.EnableVertexAttribArray(0);
     gl.VertexAttribPointer(0, 2, GL_FLOAT, GL_FALSE, 0, nullptr);
   }
-  gl.GenTextures(1, &texture_);
+  make_name(gl, gl.GenTextures, texture_);
   gl.BindTexture(GL_TEXTURE_2D, texture_);
   gl.TexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MIN_FILTER, GL_NEAREST);
   gl.TexParameteri(GL_TEXTURE_2D, GL_TEXTURE_MAG_FILTER, GL_NEAREST);
@@ -352,7 +388,11 @@ void Blend::draw(const Gl& gl, const link::ProbeEnd& end, const link::Shown& sho
   if (uploads) upload(gl, end, shown);
   gl.UseProgram(program_);
   const auto share = [](double pixels, int all) { return static_cast<GLfloat>(2 * pixels / all); };
-  gl.Viewport(0, 0, window_width, window_height);
+  if (gl.ViewportIndexedf == nullptr) {
+    gl.Viewport(0, 0, window_width, window_height);
+  } else {
+    gl.ViewportIndexedf(0, 0, 0, static_cast<GLfloat>(window_width), static_cast<GLfloat>(window_height));
+  }
   gl.Uniform4f(place_, share(shown.slot.x, window_width) - 1, 1 - share(shown.slot.y, window_height),
                share(shown.slot.width, window_width), -share(shown.slot.height, window_height));
   if (gl.GenVertexArrays != nullptr) {

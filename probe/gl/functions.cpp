@@ -3,6 +3,8 @@
 #include <stdio.h>
 #include <string.h>
 
+#include <utility>
+
 namespace idlemeter::probe {
 
 int version_from(const char* text, bool& es) {
@@ -32,6 +34,7 @@ bool Gl::load(Find find) {
   slow_clock = renderer != nullptr && ::strstr(renderer, "llvmpipe") != nullptr;
   drop_what_the_version_lacks();
   if (es) load_timers_of_es(find);
+  load_divisors(find);
   if (!es && version < 33) QueryCounter = nullptr;
   if (QueryCounter == nullptr || (!es && version < 32)) GetInteger64v = nullptr;
 #define IDLEMETER_HAS(name, type, parameters) &&name != nullptr
@@ -49,9 +52,23 @@ void Gl::drop_what_the_version_lacks() {
     ColorMaski = nullptr;
   }
   if (!blend_indexed) BlendFuncSeparatei = nullptr;
+  if (es || version < 41) ViewportIndexedf = nullptr;
   if (es) PolygonMode = nullptr;
   if (es || version < 30) DrawBuffer = nullptr;
   if (es ? version < 30 : version < 40) PauseTransformFeedback = nullptr;
+}
+
+/// Only contexts without vertex array objects have to keep the game's, and have them only as an extension.
+void Gl::load_divisors(Find find) {
+  VertexAttribDivisor = nullptr;
+  if (version >= 30) return;
+  const auto* const extensions = reinterpret_cast<const char*>(GetString(GL_EXTENSIONS));
+  for (const auto& [extension, name] : {std::pair("GL_ARB_instanced_arrays", "glVertexAttribDivisorARB"),
+                                        std::pair("GL_EXT_instanced_arrays", "glVertexAttribDivisorEXT"),
+                                        std::pair("GL_ANGLE_instanced_arrays", "glVertexAttribDivisorANGLE")}) {
+    if (extensions != nullptr && VertexAttribDivisor == nullptr && ::strstr(extensions, extension) != nullptr)
+      VertexAttribDivisor = reinterpret_cast<decltype(VertexAttribDivisor)>(find(name));
+  }
 }
 
 /// OpenGL ES has timers only as an extension.

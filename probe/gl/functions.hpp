@@ -66,6 +66,9 @@ using Find = void* (*)(const char* name);
   X(GetBooleani_v, void, (GLenum, GLuint, GLboolean*))                      \
   X(BlendFuncSeparatei, void, (GLuint, GLenum, GLenum, GLenum, GLenum))     \
   X(BlendEquationSeparatei, void, (GLuint, GLenum, GLenum))                 \
+  X(ViewportIndexedf, void, (GLuint, GLfloat, GLfloat, GLfloat, GLfloat))   \
+  X(GetFloati_v, void, (GLenum, GLuint, GLfloat*))                          \
+  X(VertexAttribDivisor, void, (GLuint, GLuint))                            \
   X(PolygonMode, void, (GLenum, GLenum))                                    \
   X(DrawBuffer, void, (GLenum))                                             \
   X(PauseTransformFeedback, void, ())                                       \
@@ -99,6 +102,7 @@ struct Gl {
  private:
   void drop_what_the_version_lacks();
   void load_timers_of_es(Find find);
+  void load_divisors(Find find);
 };
 
 /// "4.6 (Core Profile) Mesa 22" -> 46, "OpenGL ES 3.2 …" -> 32 and es.

@@ -2,14 +2,20 @@
 
 #include <pthread.h>
 
+#include "fork_lock.hpp"
+
 namespace idlemeter::probe {
 
 Probe& Probe::one() {
   static Probe* const probe = [] {
-    ::pthread_atfork([] { one().mutex_.lock(); }, [] { one().mutex_.unlock(); },
+    static bool is_locked = false;
+    ::pthread_atfork([] { is_locked = lock_for_fork(one().mutex_); },
+                     [] {
+                       if (is_locked) one().mutex_.unlock();
+                     },
                      [] {
                        one().end_.forget();
-                       one().mutex_.unlock();
+                       unlock_in_child(one().mutex_);
                      });
     return new Probe;
   }();
@@ -19,10 +25,7 @@ Probe& Probe::one() {
 /// Runs at a normal exit.
 __attribute__((destructor)) static void close_link() { Probe::one().close(); }
 
-void Probe::close() {
-  const std::lock_guard<std::mutex> lock(mutex_);
-  end_.close();
-}
+void Probe::close() { end_.close(); }
 
 /// nullptr if there is none that the probe can draw in.
 Probe::Context* Probe::context_of(const Swap& swap) {

@@ -120,7 +120,7 @@ ComputeOverlay::Region ComputeOverlay::region_of(const link::Slot& slot) const {
           {static_cast<std::uint32_t>(left - slot.x), static_cast<std::uint32_t>(top - slot.y)},
           slot.width,
           swapped ? 1 : 0,
-          is_srgb(target().format) ? 1 : 0,
+          encoding_of(target().format, target().space) == Encoding::linear ? 1 : 0,
           {static_cast<std::int32_t>(left), static_cast<std::int32_t>(top), 0}};
 }
 

@@ -9,9 +9,12 @@ constexpr std::uint32_t kMostWaits = 16;  // a present waits for one or two; the
 
 }  // namespace
 
-bool is_srgb(VkFormat format) {
-  return format == VK_FORMAT_B8G8R8A8_SRGB || format == VK_FORMAT_R8G8B8A8_SRGB ||
-         format == VK_FORMAT_A8B8G8R8_SRGB_PACK32;
+Encoding encoding_of(VkFormat format, VkColorSpaceKHR space) {
+  if (space == VK_COLOR_SPACE_EXTENDED_SRGB_LINEAR_EXT) return Encoding::scrgb;
+  if (space == VK_COLOR_SPACE_HDR10_ST2084_EXT) return Encoding::pq;
+  const bool is_srgb = format == VK_FORMAT_B8G8R8A8_SRGB || format == VK_FORMAT_R8G8B8A8_SRGB ||
+                       format == VK_FORMAT_A8B8G8R8_SRGB_PACK32;
+  return is_srgb ? Encoding::linear : Encoding::srgb;
 }
 
 VkCommandBuffer allocate_commands(const Device& device, VkCommandPool pool) {
@@ -56,10 +59,10 @@ bool OwnCommands::make(const Device& device, VkCommandPool pool) {
          device.calls.CreateSemaphore(device.handle, &semaphore, nullptr, &done) == VK_SUCCESS;
 }
 
-void OwnCommands::wait(const Device& device) {
-  if (!submitted) return;
-  device.calls.WaitForFences(device.handle, 1, &over, VK_TRUE, 1'000'000'000);
-  submitted = false;
+bool OwnCommands::wait(const Device& device) {
+  constexpr std::uint64_t kAtMost = 1'000'000'000;  // ns
+  if (submitted) submitted = device.calls.WaitForFences(device.handle, 1, &over, VK_TRUE, kAtMost) != VK_SUCCESS;
+  return !submitted;
 }
 
 void OwnCommands::begin(const Device& device) const {
@@ -89,7 +92,6 @@ bool OwnCommands::submit(const Device& device, VkQueue queue, VkCommandBuffer be
 }
 
 void OwnCommands::destroy(const Device& device) {
-  wait(device);
   device.calls.DestroyFence(device.handle, over, nullptr);
   device.calls.DestroySemaphore(device.handle, done, nullptr);
   *this = {};

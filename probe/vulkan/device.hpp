@@ -36,8 +36,14 @@ T made(VkStructureType type) {
 
 inline VkImageSubresourceRange whole_image() { return {VK_IMAGE_ASPECT_COLOR_BIT, 0, 1, 0, 1}; }
 
-/// True if images of the format take colours as linear light.
-bool is_srgb(VkFormat format);
+/// How an image takes colours; the shaders have the same numbers.
+enum class Encoding : std::int32_t {
+  srgb = 0,    ///< as they are
+  linear = 1,  ///< as linear light, which the format encodes
+  scrgb = 2,   ///< as linear light in which 1 is 80 cd/m2
+  pq = 3       ///< as HDR10: BT.2020 primaries, SMPTE ST 2084
+};
+Encoding encoding_of(VkFormat format, VkColorSpaceKHR space);
 
 /// A command buffer of the layer's own. VK_NULL_HANDLE if none can be had.
 VkCommandBuffer allocate_commands(const Device& device, VkCommandPool pool);
@@ -57,8 +63,8 @@ struct OwnCommands {
 
   bool make(const Device& device, VkCommandPool pool);
 
-  /// Until what was submitted is over.
-  void wait(const Device& device);
+  /// Waits until what was submitted is over, for up to a second. False if it isn't.
+  [[nodiscard]] bool wait(const Device& device);
 
   void begin(const Device& device) const;
 
@@ -67,6 +73,7 @@ struct OwnCommands {
   bool submit(const Device& device, VkQueue queue, VkCommandBuffer before, VkPipelineStageFlags stage,
               std::uint32_t wait_count, const VkSemaphore* waits);
 
+  /// Once wait() has returned true.
   void destroy(const Device& device);
 };
 

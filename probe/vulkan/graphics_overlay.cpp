@@ -2,6 +2,8 @@
 
 #include <string.h>
 
+#include <algorithm>
+
 namespace idlemeter::probe {
 
 bool GraphicsOverlay::prepare(const std::vector<VkImage>& images) {
@@ -51,18 +53,24 @@ void GraphicsOverlay::free_texture() {
   texture_memory_ = VK_NULL_HANDLE;
 }
 
-/// A texture of the picture's size; replaces the last one, which no frame uses now.
+/// A texture in which the picture fits; replaces the last one, once no frame uses that. It is larger than it has to be,
+/// so that an overlay which grows row by row waits only a few times.
 bool GraphicsOverlay::make_texture(const link::Slot& slot) {
-  wait_for_all();
+  if (!wait_for_all()) return false;
   free_texture();
-  width_ = slot.width;
-  height_ = slot.height;
+  const auto room_for = [&](std::uint32_t side) {
+    constexpr std::uint32_t kStep = 256;
+    const std::uint32_t whole = (side + kStep - 1) / kStep * kStep;
+    return whole > device().properties.limits.maxImageDimension2D ? side : whole;
+  };
+  width_ = std::max(width_, room_for(slot.width));
+  height_ = std::max(height_, room_for(slot.height));
   uploaded_ = 0;
   fresh_ = true;
   auto image = made<VkImageCreateInfo>(VK_STRUCTURE_TYPE_IMAGE_CREATE_INFO);
   image.imageType = VK_IMAGE_TYPE_2D;
   image.format = VK_FORMAT_R8G8B8A8_UNORM;
-  image.extent = {slot.width, slot.height, 1};
+  image.extent = {width_, height_, 1};
   image.mipLevels = image.arrayLayers = 1;
   image.samples = VK_SAMPLE_COUNT_1_BIT;
   image.usage = VK_IMAGE_USAGE_SAMPLED_BIT | VK_IMAGE_USAGE_TRANSFER_DST_BIT;
@@ -94,7 +102,7 @@ void GraphicsOverlay::show_texture() const {
 
 bool GraphicsOverlay::take(std::size_t index, const link::ProbeEnd& end, const link::Shown& shown) {
   const link::Slot& slot = shown.slot;
-  if ((slot.width != width_ || slot.height != height_) && !make_texture(slot)) return false;
+  if ((slot.width > width_ || slot.height > height_) && !make_texture(slot)) return false;
   uploads_ = uploaded_ != shown.id;
   if (!uploads_) return true;
   Buffer& staging = images_[index].staging;
@@ -147,7 +155,7 @@ void GraphicsOverlay::record(VkCommandBuffer commands, std::size_t index, const 
   const BlendPass::Push push{{share(slot.x, target().extent.width) - 1, share(slot.y, target().extent.height) - 1,
                               share(slot.width, target().extent.width), share(slot.height, target().extent.height)},
                              {slot.x, slot.y},
-                             is_srgb(target().format) ? 1 : 0};
+                             static_cast<std::int32_t>(encoding_of(target().format, target().space))};
   vk().CmdPushConstants(commands, pass_.layout(), VK_SHADER_STAGE_VERTEX_BIT | VK_SHADER_STAGE_FRAGMENT_BIT, 0,
                         sizeof push, &push);
   vk().CmdDraw(commands, 4, 1, 0, 0);

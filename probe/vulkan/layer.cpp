@@ -8,6 +8,8 @@
 #include <algorithm>
 #include <iterator>
 
+#include "fork_lock.hpp"
+
 #define IDLEMETER_EXPORT extern "C" __attribute__((visibility("default")))
 
 namespace idlemeter::probe {
@@ -15,10 +17,14 @@ namespace idlemeter::probe {
 /// Never destroyed: a game may present while the process ends.
 Layer& layer() {
   static Layer* const one = [] {
-    ::pthread_atfork([] { layer().mutex.lock(); }, [] { layer().mutex.unlock(); },
+    static bool is_locked = false;
+    ::pthread_atfork([] { is_locked = lock_for_fork(layer().mutex); },
+                     [] {
+                       if (is_locked) layer().mutex.unlock();
+                     },
                      [] {
                        layer().end.forget();
-                       layer().mutex.unlock();
+                       unlock_in_child(layer().mutex);
                      });
     return new Layer;
   }();
@@ -26,10 +32,7 @@ Layer& layer() {
 }
 
 /// Runs at a normal exit.
-__attribute__((destructor)) static void close_link() {
-  const std::lock_guard<std::mutex> lock(layer().mutex);
-  layer().end.close();
-}
+__attribute__((destructor)) static void close_link() { layer().end.close(); }
 
 Instance* instance_of(const void* handle) {
   const std::lock_guard<std::mutex> lock(layer().mutex);
@@ -188,6 +191,21 @@ VKAPI_ATTR void VKAPI_CALL destroy_device(VkDevice handle, const VkAllocationCal
   void* const key = key_of(handle);
   Device* device = device_of(handle);
   const PFN_vkDestroyDevice destroy = device->calls.DestroyDevice;
+  std::vector<std::unique_ptr<ScreenClock>> clocks;  // destroyed without the lock, for that may wait
+  {
+    const std::lock_guard<std::mutex> lock(layer().mutex);
+    auto& swapchains = layer().swapchains;
+    for (auto one = swapchains.begin(); one != swapchains.end();) {  // those that the game has never destroyed
+      if (one->second.target.device != device) {
+        ++one;
+        continue;
+      }
+      if (one->second.overlay != nullptr) one->second.overlay->destroy();
+      clocks.push_back(std::move(one->second.clock));
+      one = swapchains.erase(one);
+    }
+  }
+  clocks.clear();
   {
     const std::lock_guard<std::mutex> lock(layer().mutex);
     for (auto queue = layer().queues.begin(); queue != layer().queues.end();) {
@@ -220,7 +238,11 @@ VKAPI_ATTR VkResult VKAPI_CALL create_swapchain(VkDevice handle, const VkSwapcha
   if (result != VK_SUCCESS) return result;
   const std::lock_guard<std::mutex> lock(layer().mutex);
   layer().swapchains.insert_or_assign(
-      *made, Swapchain{{&device, *made, info->imageFormat, info->imageExtent}, drawable, copyable, nullptr, nullptr});
+      *made, Swapchain{{&device, *made, info->imageFormat, info->imageColorSpace, info->imageExtent},
+                       drawable,
+                       copyable,
+                       nullptr,
+                       nullptr});
   return result;
 }
 

@@ -31,7 +31,7 @@ VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t ind
   if (!started_) failed_ = !start();
   if (failed_ || index >= commands_.size()) return VK_NULL_HANDLE;
   OwnCommands& commands = commands_[index];
-  commands.wait(device());
+  if (!commands.wait(device())) return VK_NULL_HANDLE;  // the GPU still reads what would be written
   failed_ = !take(index, end, shown);
   if (failed_) return VK_NULL_HANDLE;
   commands.begin(device());
@@ -40,12 +40,15 @@ VkSemaphore Overlay::draw(VkQueue queue, std::uint32_t family, std::uint32_t ind
   return failed_ ? VK_NULL_HANDLE : commands.done;
 }
 
-void Overlay::wait_for_all() {
-  for (OwnCommands& commands : commands_) commands.wait(device());
+bool Overlay::wait_for_all() {
+  for (OwnCommands& commands : commands_) {
+    if (!commands.wait(device())) return false;
+  }
+  return true;
 }
 
 void Overlay::destroy() {
-  if (!started_) return;
+  if (!started_ || !wait_for_all()) return;  // what the GPU may still use is left to it
   for (OwnCommands& commands : commands_) commands.destroy(device());
   free();
   vk().DestroyCommandPool(device().handle, pool_, nullptr);

@@ -13,6 +13,7 @@ struct Target {
   const Device* device = nullptr;
   VkSwapchainKHR swapchain = VK_NULL_HANDLE;
   VkFormat format = VK_FORMAT_UNDEFINED;
+  VkColorSpaceKHR space = VK_COLOR_SPACE_SRGB_NONLINEAR_KHR;
   VkExtent2D extent{};
 };
 
@@ -37,8 +38,8 @@ class Overlay {
   [[nodiscard]] const Device& device() const { return *target_.device; }
   [[nodiscard]] const Calls& vk() const { return target_.device->calls; }
 
-  /// Waits until nothing submitted for any image is in progress.
-  void wait_for_all();
+  /// Waits until nothing submitted for any image is in progress. False if that takes too long.
+  [[nodiscard]] bool wait_for_all();
 
   /// Makes what is needed once for these images. False if it can't.
   virtual bool prepare(const std::vector<VkImage>& images) = 0;

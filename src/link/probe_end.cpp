@@ -17,7 +17,7 @@ namespace {
 
 using namespace base;
 
-constexpr Nanoseconds kLookEvery = kSecond, kAnswerEvery = 20 * kMillisecond;
+constexpr Nanoseconds kLookEvery = kSecond, kAnswerEvery = 20 * kMillisecond, kGone = 10 * kSecond;
 
 std::uint64_t inode_of(int fd) {
   struct statx about {};
@@ -32,6 +32,7 @@ bool ProbeEnd::owns_socket() const { return socket_ >= 0 && inode_of(socket_) ==
 void ProbeEnd::drop() {
   if (owns_socket()) ::close(socket_);
   socket_ = -1;
+  open_ring_ = nullptr;
   unmap(ring_);
   unmap(picture_);
 }
@@ -43,15 +44,14 @@ void ProbeEnd::forget() {
 }
 
 void ProbeEnd::connect() {
-  const char* path = ::getenv(kVariable);
-  if (path == nullptr || *path == '\0') return;
-  socket_ = connect_to(path);
+  if (*path_ == '\0') return;
+  socket_ = connect_to(path_);
   if (socket_ < 0) return;
   socket_inode_ = inode_of(socket_);
   int fd = -1;
   ring_ = make_region("idlemeter-ring", sizeof(Ring), fd);
   if (ring_.data == nullptr) return drop();
-  new (ring_.data) Ring;
+  open_ring_ = new (ring_.data) Ring;
   driver_ = nullptr;
   const bool sent = send_greeting(socket_, kRingMagic, fd);
   ::close(fd);
@@ -80,14 +80,27 @@ void ProbeEnd::look_after(Moment time) {
     return welcome();
   }
   const auto* picture = static_cast<const Picture*>(picture_.data);
-  if (time - picture->heartbeat.load(std::memory_order_relaxed) < kStale) return;
+  const Nanoseconds silence = time - picture->heartbeat.load(std::memory_order_relaxed);
+  if (silence < kStale) return;
+  if (!owns_socket()) {  // the game has closed it, so that only the silence tells a slow meter from one that has gone
+    if (silence > kGone) drop();
+    return;
+  }
   char byte = 0;
-  const ssize_t got = owns_socket() ? ::recv(socket_, &byte, 1, MSG_DONTWAIT) : 0;
+  const ssize_t got = ::recv(socket_, &byte, 1, MSG_DONTWAIT);
   const bool lost = got == 0 || (got < 0 && errno != EAGAIN && errno != EINTR);
   if (lost) drop();
 }
 
+/// Once, at the first present: the game may change its environment in another thread later.
+void ProbeEnd::note_path() {
+  const char* const path = ::getenv(kVariable);
+  if (path != nullptr && ::strlen(path) < sizeof path_) ::strcpy(path_, path);
+  knows_path_ = true;
+}
+
 void ProbeEnd::add(const FrameEntry& frame, const Graphics& graphics) {
+  if (!knows_path_) note_path();
   last_ = frame.present;
   if (frame.present >= next_look_) look_after(frame.present);
   auto* ring = static_cast<Ring*>(ring_.data);
@@ -102,7 +115,7 @@ void ProbeEnd::add(const FrameEntry& frame, const Graphics& graphics) {
 }
 
 void ProbeEnd::close() {
-  if (auto* ring = static_cast<Ring*>(ring_.data)) ring->closed.store(1, std::memory_order_relaxed);
+  if (Ring* const ring = open_ring_) ring->closed.store(1, std::memory_order_relaxed);
 }
 
 Shown ProbeEnd::picture() const {

@@ -1,6 +1,8 @@
 // The probe's end of the link: frames go out, pictures come in. Once linked, a frame costs no system call and no
-// allocation; the meter may come, go, stop or write nonsense at any time.
+// allocation; the meter may connect, disconnect, hang or send garbage at any time.
 #pragma once
+
+#include <sys/un.h>
 
 #include <atomic>
 #include <cstdint>
@@ -29,7 +31,8 @@ class ProbeEnd {
   /// Stamps a present. Looks for the meter at the first one and then once a second while there is none.
   void add(const FrameEntry& frame, const Graphics& graphics);
 
-  /// The process is exiting normally.
+  /// The process is exiting normally. Any thread, without the caller's lock: a swap may hold that for good, if it is
+  /// the swap that exits.
   void close();
 
   /// A meter has answered.
@@ -45,6 +48,7 @@ class ProbeEnd {
   void forget();
 
  private:
+  void note_path();
   void look_after(Moment time);
   void connect();
   void welcome();
@@ -53,6 +57,9 @@ class ProbeEnd {
   [[nodiscard]] std::uint64_t id_of(std::uint32_t sequence) const { return links_ << 32 | sequence; }
 
   Mapping ring_, picture_;
+  std::atomic<Ring*> open_ring_ = nullptr;         // for close()
+  char path_[sizeof(sockaddr_un::sun_path)] = "";  // of the meter's socket
+  bool knows_path_ = false;
   int socket_ = -1;
   std::uint64_t socket_inode_ = 0;  // a game may close all its descriptors, and get the number again for another file
   const char* driver_ = nullptr;    // as the ring has it

@@ -2,7 +2,7 @@
 layout(push_constant) uniform Place {
   vec4 place;   // left, top, width and height in the window's coordinates from -1 to 1
   ivec2 origin; // pixel of the left top corner
-  int linear;   // the window's format encodes what is written
+  int encoding;
 };
 void main() {
   vec2 corner = vec2(gl_VertexIndex & 1, gl_VertexIndex >> 1);
