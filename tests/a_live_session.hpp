@@ -79,6 +79,7 @@ class ALiveSession : public ::testing::Test {
     options.file_of = [this](const std::string& name) { return folder_ / (name + ".toml"); };
     options.settings.recording = recording_;
     options.settings.figures = figures_;
+    options.is_silent = [this] { ++silences_; };
     options.log = [this](const std::string& line) { log_ += line + "\n"; };
     session_.emplace(options,
                      Surroundings{[this] { return now_; }, [this] { return Snapshot(now_, {}); },
@@ -136,7 +137,7 @@ class ALiveSession : public ::testing::Test {
   std::map<std::string, std::vector<std::string>> figures_;
   bool machine_known_ = true;
   std::vector<int> games_;
-  int handed_over_ = 0;
+  int handed_over_ = 0, silences_ = 0;
   std::vector<std::string> cues_;
   std::string log_;
   std::optional<LiveSession> session_;

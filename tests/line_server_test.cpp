@@ -165,6 +165,28 @@ TEST_F(Lines, AreStreamedAsFastAsTheClientReads) {
   EXPECT_EQ(server_->reader(last_), Reader::gone);
 }
 
+/// A command may answer others: a handler of one client's line may be inside of another's.
+TEST_F(Lines, OfClientsThatHaveLeftAreAnsweredNoMore) {
+  LineServer::Client first = 0;
+  server_.emplace(socket(), LineServerOptions{.answers = true}, [&](LineServer::Client client, std::string_view line) {
+    heard_.emplace_back(line);
+    if (line == "wait") first = client;
+    if (line == "go") {
+      server_->answer(first, "after all");  // it has more lines, and is taken inside of this one
+      server_->answer(client, "done");
+    }
+    if (line == "more") server_->answer(client, "too");
+  });
+  const int waits = connect();
+  send(waits, "wait\nmore\nmore\n");
+  ::shutdown(waits, SHUT_RDWR);
+  const int goes = connect();
+  send(goes, "go\ngo\n");
+  serve();
+  EXPECT_EQ(read(goes), "done\ndone\n");
+  EXPECT_EQ(std::count(heard_.begin(), heard_.end(), "go"), 2);
+}
+
 TEST_F(Lines, HaveALimitedNumberOfClients) {
   for (const bool newest_first : {false, true}) {
     start({.most_clients = 2, .newest_first = newest_first});

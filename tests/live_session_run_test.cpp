@@ -13,6 +13,7 @@
 #include "folder.hpp"
 #include "idlemeter/base/time.hpp"
 #include "idlemeter/meter/command.hpp"
+#include "idlemeter/meter/meter_words.hpp"
 #include "idlemeter/runs/run.hpp"
 #include "idlemeter/runs/store.hpp"
 
@@ -189,6 +190,21 @@ TEST_F(ALiveSession, ARecordingHasWholeFramesFromTheTimeThatWasAskedFor) {
   EXPECT_EQ(frames.size(), 300u);
   EXPECT_EQ(store.run(1).length, 3 * kSecond);
   EXPECT_EQ(frames.front().at, Moment{10 * kMillisecond}) << "its first frame begins with it";
+}
+
+TEST_F(ALiveSession, SaysThatNoFrameIsSeen) {
+  session_->plan({.length = kSecond});
+  play(14);
+  EXPECT_EQ(state().recording->waits_for, "the first frame");
+  EXPECT_EQ(silences_, 0);
+  play(30);
+  EXPECT_EQ(state().recording->waits_for, "the first frame, which hasn't been seen for over 15 s");
+  EXPECT_NE(state_words(state()).find("waits to record for the first frame, which hasn't"), std::string::npos);
+  EXPECT_EQ(silences_, 1) << "once";
+  add_game();
+  play(2);
+  session_->end_recordings(std::chrono::seconds(30));
+  EXPECT_EQ(Store(folder_ / "runs.db", Store::Mode::existing).runs().size(), 1u) << "it still waits";
 }
 
 TEST_F(ALiveSession, AMarkBeginsARecordingThatWaitsForIt) {

@@ -223,7 +223,7 @@ TEST_F(ALiveSession, SaysWhatItCannotDo) {
        "runs that are repeated need a length",
        invalid},
       {{.what = What::face, .face = "none"}, "none.toml: cannot read the face", unreadable},
-      {{.what = What::hand_over}, "no game is here", not_found},
+      {{.what = What::hand_over}, "no game is connected", not_found},
   };
   for (const auto& [command, says, code] : cases) {
     const MeterAnswer answer = tell(command);

@@ -291,7 +291,12 @@ TEST(Play, SaysWhyNothingWasSeenOrStarted) {
     std::string game, options, words;
     int status;
   } cases[] = {
-      {"true", "", "no frame of 'true' was seen", 0},
+      {"true", "", "no frame of the game was seen", 0},
+      {"sh -c 'exit 3'", "--record", "no frame was seen: the game ended with status 3 before it presented", 3},
+      {"sh -c 'kill -KILL $$'", "--for 1 --end-game", "was ended by signal 9 (Killed) before it", 137},
+      {"env -i sleep 1.5", "", "no frame was seen: 'sleep' was started without the environment that loads", 0},
+      {"sh -c 'exit 7'", "--for 1 --end-game", "", 7},
+      {"sleep 60", "--for 1 --end-game --wait-for-frames 0.2", "no frame of the game was seen", 4},
       {"./small", "", "", 126},
       {"./plain.txt", "", "Permission denied; make it executable with 'chmod +x'", 126},
       {"no-such-game", "", "No such file or directory; name a program that is there", 127},

@@ -188,7 +188,10 @@ TEST(Process, GetsSharesOfAnApplicationStoreAtItsOwnPath) {
 TEST(Process, GetsSharesWhereItsContainersRootHasAPlace) {
   const testing::Folder root;
   for (const char* folder : {"mnt", "opt"}) std::filesystem::create_directories(root / folder);
-  const std::string own = root.path().string();
+  const testing::Folder full;
+  full.file("mnt/games/rally", "a game");
+  std::filesystem::create_directories(full / "opt");
+  const std::string own = root.path().string(), used = full.path().string();
   const meter::GameEnvironment environment{
       {"LD_PRELOAD=/p/probes/$LIB/gl.so:/mine.so", "HOME=/h", "IDLEMETER_LINK=/run/7.link"}, "/p"};
   using Words = std::vector<std::string>;
@@ -199,7 +202,10 @@ TEST(Process, GetsSharesWhereItsContainersRootHasAPlace) {
   } cases[] = {
       {{"bwrap", "--ro-bind", "/usr", "/usr", "--dev", "/dev", "game", "--tmpfs"}, 6, "/idlemeter"},
       {{"/usr/bin/bwrap", "--unshare-all", "--clearenv", "--setenv", "A", "--b", "--", "game"}, 6, "/idlemeter"},
-      {{"bwrap", "--ro-bind", own, "/", "--args", "7", "game"}, 6, "/mnt"},
+      {{"bwrap", "--ro-bind", own, "/", "--args", "7", "game"}, 0, ""},  // what its other options do isn't known
+      {{"bwrap", "--ro-bind", own, "/", "game"}, 4, "/mnt"},
+      {{"bwrap", "--dev-bind", own, "/", "/mnt/games/rally"}, 4, "/opt"},
+      {{"bwrap", "--dev-bind", used, "/", "game"}, 4, "/opt"},
       {{"bwrap", "--ro-bind", own, "/", "--bind", "/mnt/games", "/mnt/games", "game"}, 7, "/opt"},
       {{"bwrap", "--bind", own, "/", "--tmpfs", "/opt", "--dir", "/mnt/games", "game"}, 0, ""},
       {{"sh", "-c", "bwrap game"}, 0, ""},

@@ -262,7 +262,7 @@ TEST_F(Session, AFailedRecordingIsReportedEverywhereAndTheGameGoesOn) {
 }
 
 TEST_F(Session, GivesItsGamesToAnotherMeterIfAsked) {
-  EXPECT_NE(tell(R"({"do": "hand over"})").value("error", "").find("no game is here"), std::string::npos);
+  EXPECT_NE(tell(R"({"do": "hand over"})").value("error", "").find("no game is connected"), std::string::npos);
   link::ProbeEnd probe;
   play_until(probe, has_frames);
   const std::string socket = meter_->link_socket().filename();

@@ -53,6 +53,12 @@ void add_plan_options(Command command, RecordingPlan& plan) {
   add_setting_options(command, plan.notes);
 }
 
+void add_wait_option(Command command, Nanoseconds& wait) {
+  Nanoseconds* const to = &wait;
+  command.option("--wait-for-frames", read_by([to](const std::string& text) { *to = plan_time_from(text); }),
+                 "How long --end-game waits for the first frame before it ends the game (default: 5:00)");
+}
+
 namespace {
 
 void add_settings(Command command, SettingValues& settings, std::vector<std::string>& tags, const char* about_setting,

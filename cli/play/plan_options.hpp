@@ -14,6 +14,9 @@ namespace idlemeter::cli {
 /// run.
 void add_plan_options(Command command, RecordingPlan& plan);
 
+/// --wait-for-frames, read into a time that has to live as long.
+void add_wait_option(Command command, Nanoseconds& wait);
+
 /// What is wrong with a plan, in the words of these options; empty if nothing is.
 std::string problem_with_options(const RecordingPlan& plan);
 

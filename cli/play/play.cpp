@@ -36,6 +36,7 @@ struct PlayArgs {
   bool hidden = false, quiet = false, record = false, linked = false, above = false, take_over = false;
   RecordingPlan plan;
   bool end_game = false;
+  Nanoseconds wait_for_frames = 300 * kSecond;
   int pid = 0;
   std::vector<std::string> game;
 };
@@ -72,6 +73,14 @@ PlayOptions options_of(const PlayArgs& args) {
   if (args.above) options.way = FrameWay::above;
   if (args.linked) options.way = FrameWay::linked;
   if (is_planned(args)) options.plan = args.plan;
+  if (args.end_game) options.silent_end = args.wait_for_frames;
+  if (!args.quiet) {
+    options.is_silent = [above = args.above, ends = args.end_game, wait = args.wait_for_frames] {
+      complain("idlemeter: no frame has been seen for 15 s, so nothing is recorded yet{}{}\n",
+               above ? "" : "; --above measures games that present otherwise than by OpenGL and Vulkan",
+               ends ? fmt::format("; the game is ended after {:.0f} s", in_seconds(wait)) : "");
+    };
+  }
   return options;
 }
 
@@ -89,10 +98,7 @@ std::string no_frame(const PlayArgs& args, const PlayReport& report) {
         "no frame was seen: '{}' runs in a container without {}; share that with it and pass the environment on, or "
         "measure it with --above",
         report.contained_program, fmt::join(report.unshared, " and "));
-  return fmt::format(
-      "no frame of '{}' was seen: it presents in another way than by OpenGL or Vulkan, its graphics driver failed (see "
-      "what it printed), or it ended before it presented; --above measures any window on X11",
-      args.game.front());
+  return no_frame_words(report) + (may_present_otherwise(report) ? "; --above measures any window on X11" : "");
 }
 
 /// With --end-game: a line for each recorded run.
@@ -157,7 +163,8 @@ int play(const PlayArgs& args) {
     return report.not_started->code() == Error::Code::not_found ? kNotFound : kNotRunnable;
   }
   const Outcome outcome = print_report(report, args, figures);
-  if (args.end_game) return outcome;  // the game was ended by us: its own status says nothing
+  if (args.end_game && report.was_asked_to_end)
+    return outcome;  // the status of a game that was told to end says nothing
   const int status = end_like(report.status);
   return status == 0 ? outcome : status;
 }
@@ -203,6 +210,7 @@ void add_play(Command app) {
       "--end-game", options->end_game,
       "End the game after the last run and print the results. Exit status: 0 if every run was recorded, 1 if the store "
       "failed, 3 if a run is short or missing, 4 if nothing was presented");
+  add_wait_option(command, options->wait_for_frames);
   command
       .option("--figures", options->figures,
               "The figures that --end-game prints for each run: a set saved under [figures] in the settings, or ids")

@@ -24,7 +24,9 @@ LineServer::LineServer(std::filesystem::path socket, LineServerOptions options, 
 }
 
 LineServer::~LineServer() {
-  for (const Connection& client : clients_) ::close(client.socket);
+  for (const Connection& client : clients_) {
+    if (client.socket >= 0) ::close(client.socket);
+  }
   ::close(poll_);
 }
 
@@ -51,8 +53,8 @@ void LineServer::accept() {
   const int socket = listener_.accept();
   if (socket < 0) return;
   if (clients_.size() >= options_.most_clients) {
-    const Place silent =
-        std::find_if(clients_.begin(), clients_.end(), [](const Connection& one) { return !one.streams; });
+    const Place silent = std::find_if(clients_.begin(), clients_.end(),
+                                      [](const Connection& one) { return !one.streams && !one.is_taken; });
     if (!options_.newest_first || silent == clients_.end()) {
       ::close(socket);
       return;
@@ -79,9 +81,10 @@ void LineServer::hear(Place client) {
 /// it, so that its input stays short however much it sends.
 void LineServer::take_lines(Place client) {
   const Client id = client->id;
-  taking_ = id;
-  while (!client->waits && !client->out_of_step && take_line(*client)) continue;
-  taking_ = 0;
+  client->is_taken = true;
+  while (!client->has_left && !client->waits && !client->out_of_step && take_line(*client)) continue;
+  client->is_taken = false;
+  if (client->has_left) return leave(client);
   const bool over = (client->closed && !client->waits) || client->out_of_step;
   if (over && (!client->input.empty() || client->too_long)) refused_(id);  // a line without an end
   if (over) return leave(client);
@@ -119,7 +122,7 @@ void LineServer::answer(Client id, std::string_view text) {
   const ssize_t sent = ::send(client->socket, line.data(), line.size(), MSG_NOSIGNAL | MSG_DONTWAIT);
   client->waits = false;
   client->out_of_step = sent != static_cast<ssize_t>(line.size());  // it doesn't read its answers
-  if (taking_ != id) take_lines(client);  // else the loop that handed the line on continues with the next
+  if (!client->is_taken) take_lines(client);  // else the loop that handed the line on continues with the next
 }
 
 LineServer::Reader LineServer::reader(Client id) {
@@ -148,12 +151,15 @@ void LineServer::stream(Client id, std::string_view text) {
 }
 
 LineServer::Place LineServer::find(Client id) {
-  return std::find_if(clients_.begin(), clients_.end(), [&](const Connection& one) { return one.id == id; });
+  return std::find_if(clients_.begin(), clients_.end(),
+                      [&](const Connection& one) { return one.id == id && !one.has_left; });
 }
 
+/// A client whose lines are being handed on, perhaps further up the stack, is removed once that is over.
 void LineServer::leave(Place client) {
-  ::close(client->socket);
-  clients_.erase(client);
+  if (client->socket >= 0) ::close(std::exchange(client->socket, -1));
+  client->has_left = true;
+  if (!client->is_taken) clients_.erase(client);
 }
 
 }  // namespace idlemeter::base

@@ -68,7 +68,9 @@ class LineServer {
     bool closed = false;       // it sends nothing more, but may still read
     bool out_of_step = false;  // an answer to it is missing: it has to go
     bool streams = false;      // it is sent lines again and again
-    std::string output = {};   // of a streamed line, not sent yet
+    bool is_taken = false;     // its lines are being handed on: it stays in the list until that is over
+    bool has_left = false;
+    std::string output = {};  // of a streamed line, not sent yet
   };
   using Place = std::list<Connection>::iterator;
 
@@ -87,7 +89,6 @@ class LineServer {
   int poll_;
   std::list<Connection> clients_;  // the longest silent first
   Client last_id_ = 0;             // 0: the listener
-  Client taking_ = 0;              // whose lines are being handed on
 };
 
 }  // namespace idlemeter::base

@@ -191,6 +191,7 @@ fs::path Meter::link_socket() const {
 }
 
 void Meter::watch(int fd, std::function<void()> ready) { state_->loop.watch(fd, std::move(ready)); }
+void Meter::unwatch(int fd) { state_->loop.unwatch(fd); }
 void Meter::run() { state_->loop.run(); }
 void Meter::stop() { state_->loop.stop(); }
 

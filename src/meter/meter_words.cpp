@@ -1,6 +1,8 @@
 #include "idlemeter/meter/meter_words.hpp"
 
 #include <fmt/format.h>
+#include <string.h>
+#include <sys/wait.h>
 
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/base/time.hpp"
@@ -19,7 +21,7 @@ std::string words_of(const RecordingState& recording) {
     return fmt::format(", recording run {}{}{}", recording.run, which,
                        recording.left ? fmt::format(", {:.0f} s left", in_seconds(*recording.left)) : "");
   }
-  if (recording.waits_for == "a mark") return ", waits for a mark to record" + which;
+  if (!recording.waits_for.empty()) return fmt::format(", waits to record{} for {}", which, recording.waits_for);
   if (recording.starts_in == Nanoseconds{}) return ", will record the next game that presents" + which;
   return fmt::format(", {} in {:.0f} s{}", recording.number > 1 ? "pause: records again" : "will record",
                      in_seconds(recording.starts_in), which);
@@ -76,6 +78,35 @@ std::string recorded_words(const Store& store, std::int64_t run) {
   };
   return fmt::format("run {} in {}: average {}, 1% low {}, 0.1% low {} (mean of the slowest)", run,
                      store.path().string(), rate(s.average_rate), low(1), low(0.1));
+}
+
+std::string no_frame_words(const PlayReport& report) {
+  const Unmeasured& game = report.unmeasured;
+  const std::string named = game.program.empty() ? "the game" : fmt::format("'{}'", printable(game.program));
+  if (game.is_of_another_user)
+    return fmt::format(
+        "no frame was seen: {} runs as another user, whose programs can't be measured; start it as yourself", named);
+  if (WIFSIGNALED(report.status) && !report.was_asked_to_end)
+    return fmt::format("no frame was seen: {} was ended by signal {} ({}) before it presented", named,
+                       WTERMSIG(report.status), ::strsignal(WTERMSIG(report.status)));
+  if (WIFEXITED(report.status) && WEXITSTATUS(report.status) != 0 && !report.was_asked_to_end)
+    return fmt::format("no frame was seen: {} ended with status {} before it presented; see what it printed", named,
+                       WEXITSTATUS(report.status));
+  if (game.lacks_environment)
+    return fmt::format(
+        "no frame was seen: {} was started without the environment that loads the probe; pass LD_PRELOAD, "
+        "VK_ADD_LAYER_PATH and the variables that begin with IDLEMETER_ on to it",
+        named);
+  return fmt::format(
+      "no frame of {} was seen: it presents in another way than by OpenGL or Vulkan, its graphics driver failed (see "
+      "what it printed), or it ended before it presented",
+      named);
+}
+
+bool may_present_otherwise(const PlayReport& report) {
+  const Unmeasured& game = report.unmeasured;
+  const bool ended_well = report.was_asked_to_end || (WIFEXITED(report.status) && WEXITSTATUS(report.status) == 0);
+  return !game.is_of_another_user && ended_well;
 }
 
 std::string shortness_words(const RecordedRun& run) {

@@ -63,7 +63,7 @@ struct RecordingState {
   /// planned.
   enum class Phase : std::uint8_t { planned, opening, recording, ending } phase = Phase::planned;
   Nanoseconds starts_in{};               ///< until the next planned one, or, if it waits, from then on
-  std::string waits_for = {};            ///< "the first frame", "a mark"; usually empty
+  std::string waits_for = {};            ///< "the first frame", "a mark", for people; usually empty
   std::optional<Nanoseconds> left = {};  ///< of the one in progress, if it has a planned length
   int number = 1, of = 1;                ///< which of the plan's runs this is
   int pid = 0;                           ///< of the game; 0 while planned or ending

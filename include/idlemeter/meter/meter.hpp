@@ -36,6 +36,9 @@ struct MeterOptions {
   /// Asked when a game goes without closing: whether it was ended on purpose. Empty: it crashed or was killed.
   std::function<bool()> is_ending = {};
 
+  /// Called in run(), once for each plan, if no frame has been seen for 15 seconds that could begin it.
+  std::function<void()> is_silent = {};
+
   /// Called in run() once all runs of a plan are on the disk or have failed.
   std::function<void()> plan_is_over = {};
 };
@@ -67,12 +70,13 @@ class Meter {
 
   /// Calls back in run() while the descriptor is readable.
   void watch(int fd, std::function<void()> ready);
+  void unwatch(int fd);
 
   /// Runs until stop(), called from a callback. The running loop doesn't throw.
   void run();
   void stop();
 
-  /// Whether any game is here that presents; a peer that only keeps its socket open isn't one.
+  /// True if a connected game has presented a frame; a peer that only keeps its socket open hasn't.
   [[nodiscard]] bool has_games() const;
   [[nodiscard]] std::vector<GameReport> reports();
 

@@ -25,15 +25,24 @@ enum class FrameWay : std::uint8_t {
 struct PlayOptions {
   FrameWay way = FrameWay::probe;
   Settings settings = {};
-  std::filesystem::path store = {};        ///< for recordings
-  std::string face = {};                   ///< by name; empty: by the settings' rules, else the benchmark starter
-  std::string game_name = {};              ///< what the game is called in runs and on faces; empty: as its program
-  bool visible = true;                     ///< the overlay
-  std::optional<RecordingPlan> plan = {};  ///< recorded without a key or a command
-  RunNotes notes = {};                     ///< of every recording of this session
-  bool ends_game = false;                  ///< once all runs of the plan are recorded or have failed
+  std::filesystem::path store = {};            ///< for recordings
+  std::string face = {};                       ///< by name; empty: by the settings' rules, else the benchmark starter
+  std::string game_name = {};                  ///< what the game is called in runs and on faces; empty: as its program
+  bool visible = true;                         ///< the overlay
+  std::optional<RecordingPlan> plan = {};      ///< recorded without a key or a command
+  RunNotes notes = {};                         ///< of every recording of this session
+  bool ends_game = false;                      ///< once all runs of the plan are recorded or have failed
+  std::optional<Nanoseconds> silent_end = {};  ///< with ends_game: ends it also if nothing presents for this long
+  std::function<void()> is_silent = {};        ///< as MeterOptions::is_silent
   std::function<void(const std::string&)> log = {};  ///< what a user should know, a line each
   std::filesystem::path probe = {};                  ///< the OpenGL probe; empty: the one that was installed or built
+};
+
+/// What a game is that started and never presented.
+struct Unmeasured {
+  std::string program = {};  ///< its name; empty if it had ended before it was looked at
+  bool is_of_another_user = false;
+  bool lacks_environment = false;  ///< it was started without the variables that load the probe
 };
 
 /// What was seen of a session, and what became of its recordings.
@@ -42,12 +51,15 @@ struct PlayReport {
   std::vector<GameReport> games = {};
   std::vector<RecordedRun> runs = {};         ///< in their order
   std::vector<std::int64_t> empty_runs = {};  ///< recorded runs without a frame
+  std::string unread = {};                    ///< why it isn't known which runs are empty
   std::vector<std::string> problems = {};     ///< of recordings, a sentence each
   bool never_recorded = false;                ///< a plan, or a part of it, was still waiting for frames
   std::string unseen_games = {};              ///< with FrameWay::above: which kind can't have one here, and why
   std::string program_32_bit = {};            ///< one that was seen, where the probe for those isn't installed
   std::string contained_program = {};         ///< one that was seen in a container without what measuring it takes
   std::vector<std::string> unshared = {};     ///< what that container would have to share
+  Unmeasured unmeasured = {};                 ///< if nothing presented
+  bool was_asked_to_end = false;              ///< the game: by PlayOptions::ends_game, or by a signal to this process
   int status = 0;                             ///< the game's, as wait() gives it
 
   /// Whether every planned run was recorded, with frames and in its full length.
@@ -58,7 +70,7 @@ struct PlayReport {
 [[nodiscard]] bool lacks_probe(const std::vector<std::string>& game);
 
 /// Starts a game (its program and arguments) and plays until it has ended, with all that it started and that presents.
-/// SIGINT, SIGTERM and the like go on to the game meanwhile: call it before the program has other threads. Throws Error
+/// SIGINT, SIGTERM and the like are passed on to the game: call it before the program has other threads. Throws Error
 /// if the face, the plan, the store's folder, the probe or the meter's sockets can't be used.
 [[nodiscard]] PlayReport play_game(const std::vector<std::string>& game, const PlayOptions& options);
 

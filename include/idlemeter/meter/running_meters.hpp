@@ -2,6 +2,7 @@
 #pragma once
 
 #include <filesystem>
+#include <optional>
 #include <string>
 #include <vector>
 
@@ -9,7 +10,7 @@
 
 namespace idlemeter {
 
-/// $XDG_RUNTIME_DIR/idlemeter, else /tmp/idlemeter-UID.
+/// $XDG_RUNTIME_DIR/idlemeter, else /tmp/idlemeter-UID; if that is another user's, a folder in the user's home.
 [[nodiscard]] std::filesystem::path meter_folder();
 
 /// Sends a line to a running meter and returns the line that it answers; see command.hpp. Throws Error if nobody
@@ -29,6 +30,9 @@ struct RunningMeter {
 };
 [[nodiscard]] std::vector<RunningMeter> running_meters(const std::filesystem::path& folder = meter_folder());
 
+/// What a meter says of itself; empty if it doesn't answer, for instance because it is stopped.
+[[nodiscard]] std::optional<MeterState> state_of(const RunningMeter& meter);
+
 /// A game, and the process of its meter.
 struct RunningGame {
   int meter = 0;
@@ -37,7 +41,7 @@ struct RunningGame {
 /// The games of all meters that answer.
 [[nodiscard]] std::vector<RunningGame> running_games(const std::filesystem::path& folder = meter_folder());
 
-/// Those of that process, or with a game of that process. Throws Error if a meter doesn't answer.
+/// The meter with that process, or those with a game of that process, among the meters that answer.
 [[nodiscard]] std::vector<RunningMeter> meters_of(int pid, const std::filesystem::path& folder = meter_folder());
 
 }  // namespace idlemeter

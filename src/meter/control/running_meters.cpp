@@ -80,14 +80,18 @@ bool has_game(const MeterState& state, int pid) {
   return std::any_of(state.games.begin(), state.games.end(), [pid](const GameState& game) { return game.pid == pid; });
 }
 
+std::optional<MeterState> state_of(const RunningMeter& meter) {
+  try {
+    return ask_meter(meter.control, {.what = MeterCommand::What::state}).state;
+  } catch (const Error&) {  // it is stopped, or has ended
+    return std::nullopt;
+  }
+}
+
 std::vector<RunningGame> running_games(const std::filesystem::path& folder) {
   std::vector<RunningGame> games;
   for (const RunningMeter& meter : running_meters(folder)) {
-    try {
-      const MeterAnswer answer = ask_meter(meter.control, {.what = MeterCommand::What::state});
-      for (const GameState& game : answer.state.value_or(MeterState{}).games) games.push_back({meter.pid, game});
-    } catch (const Error&) {  // it has ended meanwhile
-    }
+    for (const GameState& game : state_of(meter).value_or(MeterState{}).games) games.push_back({meter.pid, game});
   }
   return games;
 }
@@ -96,7 +100,7 @@ std::vector<RunningMeter> meters_of(int pid, const std::filesystem::path& folder
   std::vector<RunningMeter> found = running_meters(folder);
   std::erase_if(found, [pid](const RunningMeter& meter) {
     if (meter.pid == pid) return false;
-    const auto state = ask_meter(meter.control, {.what = MeterCommand::What::state}).state;
+    const auto state = state_of(meter);
     return !state || !has_game(*state, pid);
   });
   return found;

@@ -58,13 +58,18 @@ std::optional<fs::path> place_for_shares(const Words& command, std::size_t end) 
     const bool is_root = command[at].find("bind") != std::string::npos && at + 2 < end && command[at + 2] == "/";
     if (is_root) root = command[at + 1];
   }
+  const auto options_end = command.begin() + static_cast<std::ptrdiff_t>(end);
+  const bool are_hidden = std::find(command.begin(), options_end, "--args") != options_end;  // more of them in a file
+  if (are_hidden) return {};
   if (root.empty()) return "/idlemeter";
   for (const char* folder : {"srv", "mnt", "media", "opt", "boot"}) {
     const std::string name = std::string("/") + folder;
-    const bool is_taken = std::any_of(command.begin(), command.begin() + static_cast<std::ptrdiff_t>(end),
-                                      [&](const std::string& word) { return word.starts_with(name); });
+    // The game or its files may be there, also by a relative path.
+    const bool is_taken =
+        std::any_of(command.begin(), command.end(), [&](const std::string& word) { return word.starts_with(name); });
     std::error_code unknown;
-    if (!is_taken && fs::is_directory(fs::path(root) / folder, unknown)) return name;
+    const fs::path place = fs::path(root) / folder;
+    if (!is_taken && fs::is_directory(place, unknown) && fs::is_empty(place, unknown) && !unknown) return name;
   }
   return {};
 }

@@ -30,7 +30,11 @@ fs::path plain_name_of(const fs::path& folder) {
   if (folder.string().find_first_of(kSpecial) == std::string::npos) return folder;
   for (const fs::path& place : {meter_folder(), fs::path(fmt::format("/tmp/idlemeter-{}", ::geteuid()))}) {
     if (place.string().find_first_of(kSpecial) != std::string::npos) continue;
-    make_private_folder(place);
+    try {
+      make_private_folder(place);
+    } catch (const Error&) {  // another user's
+      continue;
+    }
     const fs::path link = place / fmt::format("probe-{:x}", std::hash<std::string>()(folder.string()));
     const fs::path made = link.string() + fmt::format(".{}", ::getpid());
     std::error_code failed;

@@ -1,12 +1,15 @@
 #include "meter/session/companion.hpp"
 
+#include <fmt/format.h>
 #include <signal.h>
 #include <sys/signalfd.h>
+#include <sys/stat.h>
 #include <sys/timerfd.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 #include <algorithm>
+#include <fstream>
 #include <iterator>
 #include <optional>
 
@@ -38,9 +41,17 @@ bool is_of_end(int number) {
 
 }  // namespace
 
-void take_signals() {
+TakenSignals::TakenSignals() {
+  asked_to_end.reset();
   const sigset_t set = passed_signals();
-  ::sigprocmask(SIG_BLOCK, &set, nullptr);
+  ::sigprocmask(SIG_BLOCK, &set, &before_);
+}
+
+TakenSignals::~TakenSignals() {
+  const sigset_t set = passed_signals();
+  const timespec at_once{};
+  while (::sigtimedwait(&set, nullptr, &at_once) > 0) continue;
+  ::sigprocmask(SIG_SETMASK, &before_, nullptr);
 }
 
 pid_t start(std::vector<std::string> words, std::vector<std::string> variables, int& error) {
@@ -63,17 +74,29 @@ Companion::Companion(Meter& meter, pid_t game, pid_t attached, Mark mark)
   meter_.watch(timer_, [this] { look(); });
 }
 
+Companion::~Companion() {
+  for (const int descriptor : {signals_, timer_}) {
+    meter_.unwatch(descriptor);
+    ::close(descriptor);
+  }
+}
+
 void Companion::pass_signals() {
   signalfd_siginfo signal{};
   while (::read(signals_, &signal, sizeof signal) == static_cast<ssize_t>(sizeof signal)) {
     const int number = static_cast<int>(signal.ssi_signo);
     if (number == SIGCHLD) continue;
-    if (is_of_end(number)) asked_to_end = monotonic_now();
+    if (is_of_end(number)) note_asked_to_end();
     const bool typed = signal.ssi_code == SI_KERNEL;  // the terminal sent it to the game as well
     if (game_ > 0 && !ended_ && !typed) ::kill(game_, number);
     if (game_ == 0 && (number == SIGINT || number == SIGTERM || number == SIGHUP)) meter_.stop();
     if (number == SIGTSTP) ::raise(SIGSTOP);
   }
+}
+
+void Companion::note_asked_to_end() {
+  asked_to_end = monotonic_now();
+  game_was_asked_ = game_was_asked_ || !ended_;
 }
 
 bool Companion::was_asked_to_end() {
@@ -91,7 +114,7 @@ void Companion::look_for_32_bit(bool ends_it) {
 }
 
 void Companion::end_game() {
-  asked_to_end = monotonic_now();
+  note_asked_to_end();
   constexpr int kGrace = 100;  // looks: five seconds
   end_in_ = kGrace;
   signal_games(SIGTERM);
@@ -113,6 +136,7 @@ void Companion::look() {
   seen_ = seen_ || meter_.has_games();
   constexpr int kEvery = 20;  // looks: a second
   if (game_ > 0 && !seen_ && ++looks_ % kEvery == 0) find_unmeasured();
+  if (!seen_ && !ended_ && end_in_ == 0 && silent_until_ && monotonic_now() > *silent_until_) end_game();
   const bool over = game_ > 0 ? ended_ && !is_still_coming() : seen_ || !is_running(attached_);
   // Twice: a game that has just ended may still wait at the door, with all that it presented.
   quiet_ = over && !meter_.has_games() ? quiet_ + 1 : 0;
@@ -121,8 +145,24 @@ void Companion::look() {
 
 /// What was started and can't be measured.
 void Companion::find_unmeasured() {
+  look_at_programs();
   if (looks_for_32_bit_) find_32_bit();
   if (!needed_.empty() && contained_.program.empty()) contained_ = find_contained(game_, needed_);
+}
+
+/// The newest of them is what a launcher has started last.
+void Companion::look_at_programs() {
+  for (const int process : all_processes()) {
+    struct stat about {};
+    if (!descends_from(process, game_) || ::stat(fmt::format("/proc/{}", process).c_str(), &about) != 0) continue;
+    const std::ifstream environment(fmt::format("/proc/{}/environ", process));
+    const bool is_foreign = about.st_uid != ::geteuid();
+    const std::string name = program_of(process).name;
+    if (!is_foreign && executable_of(process).empty()) continue;  // it has ended
+    unmeasured_ = {.program = name,
+                   .is_of_another_user = is_foreign,
+                   .lacks_environment = !is_foreign && environment && variable_of(process, mark_.first).empty()};
+  }
 }
 
 void Companion::find_32_bit() {

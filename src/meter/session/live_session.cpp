@@ -85,6 +85,7 @@ Game* LiveSession::main_game() {
 /// Takes the frames that have come, for the recording too.
 void LiveSession::drain(Game& game) {
   watchers_.add(game, game.drain(now()));
+  if (is_recorded(game)) recording_->note_lost();
   settle_plan(game);
   if (planned_ && planned_->at && !recording_) game.keep_for_recording(*planned_->at);
 }

@@ -81,10 +81,12 @@ class LiveSession final : public Host {
     std::optional<Moment> at;  ///< when the next starts; empty: a while after the first frame, or at a mark
     Moment made{};
     int done = 0;
+    bool is_silent = false;  ///< no frame has been seen for long: it was reported
   };
 
   [[nodiscard]] bool is_due(Moment now) const { return planned_ && planned_->at && now >= *planned_->at; }
   void settle_plan(const Game& game);
+  void look_for_silence(Moment now);
 
   /// The answer to a command: now, or as soon as `later` has one, at the latest when the time is up.
   struct Reply {

@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include <algorithm>
+#include <cstdio>
 #include <cstdlib>
 #include <cstring>
 #include <memory>
@@ -61,6 +62,7 @@ MeterOptions meter_options(const PlayOptions& options) {
   };
   meter.is_ending = &Companion::was_asked_to_end;
   meter.log = options.log;
+  meter.is_silent = options.is_silent;
   return meter;
 }
 
@@ -73,9 +75,13 @@ PlayReport report_of(Meter& meter, const fs::path& file) {
                     .unseen_games = meter.unseen_games()};
   const auto is_kept = [](const RecordedRun& run) { return run.run != 0; };
   if (std::none_of(report.runs.begin(), report.runs.end(), is_kept)) return report;
-  const Store store(file, Store::Mode::existing);
-  for (const RecordedRun& one : report.runs) {
-    if (is_kept(one) && store.run(one.run).frames == 0) report.empty_runs.push_back(one.run);
+  try {
+    const Store store(file, Store::Mode::existing);
+    for (const RecordedRun& one : report.runs) {
+      if (is_kept(one) && store.run(one.run).frames == 0) report.empty_runs.push_back(one.run);
+    }
+  } catch (const Error& error) {  // the runs are recorded, but can't be read now: another program has the store
+    report.unread = error.what();
   }
   return report;
 }
@@ -95,8 +101,8 @@ fs::path link_of(int pid) {
 /// The meter that has the game, if one says so.
 std::optional<RunningMeter> holder_of(int pid, const fs::path& folder) {
   for (const RunningMeter& meter : running_meters(folder)) {
-    const MeterAnswer answer = ask_meter(meter.control, {.what = MeterCommand::What::state});
-    if (answer.state && has_game(*answer.state, pid)) return meter;
+    const auto state = state_of(meter);
+    if (state && has_game(*state, pid)) return meter;
   }
   return std::nullopt;
 }
@@ -129,7 +135,7 @@ bool lacks_probe(const std::vector<std::string>& game) {
 }
 
 PlayReport play_game(const std::vector<std::string>& game, const PlayOptions& options) {
-  meter::take_signals();
+  const meter::TakenSignals taken;
   const bool is_unmeasured = options.way == FrameWay::probe && lacks_probe(game);
   MeterOptions settings = meter_options(options);
   if (options.way == FrameWay::above) {
@@ -151,6 +157,7 @@ PlayReport play_game(const std::vector<std::string>& game, const PlayOptions& op
   if (process == 0) return {.not_started = cannot_start(game.front(), error)};
   Companion companion(meter, process, 0, mark_of(options.way, meter));
   if (options.ends_game) *end_game = [&companion] { companion.end_game(); };
+  if (options.ends_game && options.silent_end) companion.end_without_frames(*options.silent_end);
   if (options.way == FrameWay::probe && !meter::has_32_bit_probe()) companion.look_for_32_bit(options.ends_game);
   if (loads_probe) companion.look_for_containers({environment.probes, meter.link_socket()});
   meter.run();
@@ -158,12 +165,15 @@ PlayReport play_game(const std::vector<std::string>& game, const PlayOptions& op
   report.contained_program = companion.contained().program;
   for (const fs::path& path : companion.contained().missing) report.unshared.push_back(path.string());
   report.program_32_bit = is_unmeasured ? game.front() : companion.program_32_bit();
+  report.unmeasured = companion.unmeasured();
+  report.was_asked_to_end = companion.game_was_asked_to_end();
   report.status = companion.status();
+  *end_game = {};
   return report;
 }
 
 PlayReport attach_to_game(int process, bool takes_over, const PlayOptions& options) {
-  meter::take_signals();
+  const meter::TakenSignals taken;
   MeterOptions settings = meter_options(options);
   if (options.way == FrameWay::above) {
     if (!is_running(process)) throw Error(Error::Code::not_found, fmt::format("there is no process {}", process));
@@ -184,6 +194,7 @@ int end_like(int status) {
   if (!WIFSIGNALED(status)) return WEXITSTATUS(status);
   const rlimit none{0, 0};
   ::setrlimit(RLIMIT_CORE, &none);
+  std::fflush(nullptr);  // a signal drops what is still to be written
   ::signal(WTERMSIG(status), SIG_DFL);
   sigset_t one;
   sigemptyset(&one);

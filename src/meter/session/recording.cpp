@@ -52,6 +52,8 @@ void Recording::add(const RunNotes& notes) {
   recorder_.add(details_of(notes));
 }
 
+void Recording::note_lost() { recorder_.note_lost(missed_by(game_) - lost_before_); }
+
 void Recording::finish(RunEnd end) {
   end_ = end;
   recorder_.finish(end, missed_by(game_) - lost_before_);

@@ -35,6 +35,9 @@ class Recording {
   [[nodiscard]] bool is_short() const { return until_ && end_ && *end_ != RunEnd::time; }
   [[nodiscard]] std::optional<RunEnd> end() const { return end_; }
 
+  /// Hands on how many frames the game has lost since the recording began.
+  void note_lost();
+
   void finish(RunEnd end);
   void give_up() { recorder_.give_up(); }
   [[nodiscard]] BackgroundRecorder::State state() const { return recorder_.state(); }

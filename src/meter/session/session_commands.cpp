@@ -196,7 +196,7 @@ LiveSession::Reply LiveSession::begin_recording(const RecordingPlan& wanted) {
 }
 
 MeterAnswer LiveSession::hand_over() {
-  if (games_.empty()) throw Error(Error::Code::not_found, "no game is here");
+  if (games_.empty()) throw Error(Error::Code::not_found, "no game is connected");
   if (options_.above)
     throw Error(Error::Code::refused, "a window above a game can't be handed over", "", "end this meter");
   surroundings_.let_games_go();
@@ -207,7 +207,10 @@ std::optional<RecordingState> LiveSession::state_of_recording() const {
   RecordingState about;
   if (planned_ && !recording_) {
     about.starts_in = planned_->at ? std::max(Nanoseconds{}, *planned_->at - now()) : planned_->how.after;
-    if (!planned_->at) about.waits_for = planned_->how.at_mark ? "a mark" : "the first frame";
+    if (!planned_->at)
+      about.waits_for = planned_->how.at_mark ? "a mark"
+                        : planned_->is_silent ? "the first frame, which hasn't been seen for over 15 s"
+                                              : "the first frame";
     about.number = planned_->done + 1;
     about.of = planned_->how.repeat;
     return about;

@@ -33,7 +33,18 @@ void LiveSession::settle_plan(const Game& game) {
   if (first) planned_->at = std::max(planned_->made, *first) + planned_->how.after;
 }
 
-/// What is said of every run, and what the plan says.
+/// A game that draws in a way that isn't seen would keep a plan waiting without a word.
+void LiveSession::look_for_silence(Moment now) {
+  constexpr Nanoseconds kPatience = 15 * kSecond;
+  const bool waits = planned_ && !planned_->at && !planned_->how.at_mark && !planned_->is_silent;
+  if (!waits || now - planned_->made < kPatience) return;
+  planned_->is_silent = true;
+  log("no frame was seen in 15 s: nothing is recorded yet");
+  cue(Cue::Kind::failure, "no frame seen", "nothing is recorded yet");
+  if (options_.is_silent) options_.is_silent();
+}
+
+/// The notes that every run gets, and those of the plan.
 RunNotes LiveSession::notes() const {
   const RecordingChoices& usual = options_.settings.recording;
   RunNotes notes = planned_->how.notes;
@@ -128,6 +139,7 @@ std::string LiveSession::plan_in_words(Moment now) const {
 /// Starts and ends as it was planned.
 void LiveSession::record(Moment now) {
   look_after_recordings();
+  look_for_silence(now);
   Game* game = main_game();
   if (game != nullptr && may_start(now)) start_recording(*game, now);
   if (recording_ && recording_->is_over(now)) stop_recording(RunEnd::time);
