@@ -239,6 +239,28 @@ TEST(Starters, FitEveryUsualPictureWithoutFindings) {
   EXPECT_TRUE(std::filesystem::exists(folder / "gauge.png"));
 }
 
+/// A helper's window may have any size.
+TEST(Starters, AreDrawnOnPicturesOfEverySize) {
+  const testing::Folder folder;
+  rig::Simulation session(folder / "machine", {}, rig::spec_of("desktop"));
+  session.play(5);
+  std::vector<std::pair<int, int>> sizes = {{1920, 1}, {1, 1080}, {640, 10}, {3, 4096}};
+  for (int width = 1; width <= 64; width += width < 20 ? 1 : 11) {
+    for (int height = 1; height <= 64; height += height < 20 ? 1 : 11) sizes.emplace_back(width, height);
+  }
+  Painter painter;
+  for (const Starter& starter : starters()) {
+    const auto file = folder / (std::string(starter.name) + ".toml");
+    write_starter(starter, file);
+    const Face face = load_face(file);
+    for (const auto& [width, height] : sizes) {
+      const Scene scene = lay_out(face, width, height, session.values(), session.history(), painter);
+      Image image = ground(width, height);
+      EXPECT_EQ(painter.draw(scene, image), 0u) << starter.name << ' ' << width << 'x' << height;
+    }
+  }
+}
+
 TEST(Painter, ClipsToTheImage) {
   Painter painter;
   Image image = ground(30, 30);

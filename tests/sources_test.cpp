@@ -115,6 +115,40 @@ TEST(Powercap, PowerIsEnergyOverTimeEvenIfTheCounterWraps) {
   EXPECT_DOUBLE_EQ(value(tree.sample(), "cpu.power"), 35);
 }
 
+TEST(Powercap, KeepsPackagesApart) {
+  Tree tree;
+  const std::pair<const char*, const char*> zones[] = {{"intel-rapl:0", "package-0"},
+                                                       {"intel-rapl:0:0", "dram"},
+                                                       {"intel-rapl:1", "package-1"},
+                                                       {"intel-rapl:1:0", "dram"},
+                                                       {"intel-rapl:1:1", "core"}};
+  for (const auto& [zone, name] : zones) {
+    const std::string folder = std::string("sys/class/powercap/") + zone + "/";
+    tree.file(folder + "name", std::string(name) + "\n");
+    tree.file(folder + "energy_uj", "1\n");
+  }
+  const Snapshot values = tree.sample();
+  for (const char* id :
+       {"cpu.power", "ram.power", "cpu.package1.power", "ram.package1.power", "cpu.package1.cores.power"})
+    EXPECT_NE(values.find(id).info, nullptr) << id;
+}
+
+/// Some processors add an offset to Tctl.
+TEST(Hwmon, TheDieIsTheProcessorsTemperature) {
+  for (const bool has_die : {true, false}) {
+    Tree tree;
+    const std::string chip = "sys/class/hwmon/hwmon1/";
+    tree.file(chip + "name", "k10temp\n");
+    tree.file(chip + "temp1_label", "Tctl\n");
+    tree.file(chip + "temp1_input", "77000\n");
+    if (has_die) {
+      tree.file(chip + "temp2_label", "Tdie\n");
+      tree.file(chip + "temp2_input", "50000\n");
+    }
+    EXPECT_EQ(value(tree.sample(), "cpu.temp"), has_die ? 50 : 77);
+  }
+}
+
 TEST(Powercap, WithoutPermissionSaysHowToFixIt) {
   EXPECT_NE(sources::cannot_read("/sys/x/energy_uj", EACCES)
                 .reason.find("Permission denied; allow it with 'sudo chmod a+r /sys/x/energy_uj'"),

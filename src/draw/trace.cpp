@@ -67,8 +67,8 @@ void draw_trace(const TraceShape& trace, Image& onto, int x, int y) {
     const Reach& reach = columns[static_cast<std::size_t>(column)];
     if (reach.top > reach.bottom) continue;
     // A line along the edge of its field stays inside as a whole.
-    const double top = std::clamp(reach.top - half, ceiling, floor - 2 * half),
-                 bottom = std::clamp(reach.bottom + half, ceiling + 2 * half, floor);
+    const double top = std::max(ceiling, std::min(reach.top - half, floor - 2 * half)),
+                 bottom = std::min(floor, std::max(reach.bottom + half, ceiling + 2 * half));
     cover(onto, left + column, top, bottom, pixel);
   }
 }

@@ -110,10 +110,21 @@ class ChipReadings {
     return channel.label.starts_with("Package id") || channel.label == "Tdie" || channel.label == "Tctl";
   }
 
+  /// The channel of the whole processor. Tdie rather than Tctl: some processors add an offset of 10 to 27 °C to Tctl,
+  /// for their fans (Documentation/hwmon/k10temp.rst). A chip without either may have one without a label.
+  static const HwmonChannel* package_of(const HwmonChip& chip) {
+    const HwmonChannel* found = nullptr;
+    for (const HwmonChannel& channel : chip.channels) {
+      if (channel.prefix != "temp" || !(is_package(channel) || channel.label.empty())) continue;
+      if (found == nullptr || (channel.label == "Tdie" && found->label == "Tctl")) found = &channel;
+    }
+    return found;
+  }
+
   /// The package as cpu.temp, cores as cpu.core3.temp, chiplets as cpu.chiplet1.temp; of a board's second processor as
   /// cpu.package1.temp, cpu.package1.core3.temp and so on.
   static void add_processor(const HwmonChip& chip, int package_number, std::vector<Reader>& readers) {
-    bool package = false;
+    const HwmonChannel* const package = package_of(chip);
     const std::string part = package_number == 0 ? "" : fmt::format("package{}.", package_number);
     const std::string of = package_number == 0 ? "" : fmt::format(" of package {}", package_number);
     const auto add = [&](const HwmonChannel& channel, const std::string& id, const std::string& title,
@@ -129,8 +140,7 @@ class ChipReadings {
       } else if (const auto chiplet = number_between(channel.label, "Tccd", "")) {
         add(channel, fmt::format("chiplet{}.temp", *chiplet), fmt::format("Processor chiplet {} temperature", *chiplet),
             fmt::format("CCD{}", *chiplet));
-      } else if (!package && (is_package(channel) || channel.label.empty())) {
-        package = true;
+      } else if (&channel == package) {
         add(channel, "temp", "Processor temperature", "CPU");
       }
     }

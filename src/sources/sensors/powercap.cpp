@@ -24,19 +24,28 @@ class PowercapSource : public ReaderSource {
     for (const std::string& zone : names_in(folder_)) {
       const fs::path folder = folder_ / zone;
       const std::string name = read_file(folder / "name").text;
-      if (const auto package = number_between(name, "package-", "")) {
-        const bool first = *package == 0;
-        add(readers, folder, first ? "cpu.power" : fmt::format("cpu.package{}.power", *package),
-            first ? "Processor power" : fmt::format("Processor package {} power", *package), "CPU");
+      const int package = package_of(zone, name);
+      const std::string part = package == 0 ? "" : fmt::format("package{}.", package);
+      const std::string of = package == 0 ? "" : fmt::format(" of package {}", package);
+      if (name.starts_with("package-")) {
+        const std::string title = package == 0 ? "Processor power" : fmt::format("Processor package {} power", package);
+        add(readers, folder, fmt::format("cpu.{}power", part), title, "CPU");
       } else if (name == "core") {
-        add(readers, folder, "cpu.cores.power", "Processor cores power", "Cores");
+        add(readers, folder, fmt::format("cpu.{}cores.power", part), "Processor cores power" + of, "Cores");
       } else if (name == "uncore") {
-        add(readers, folder, "cpu.graphics.power", "Processor graphics power", "iGPU");
+        add(readers, folder, fmt::format("cpu.{}graphics.power", part), "Processor graphics power" + of, "iGPU");
       } else if (name == "dram") {
-        add(readers, folder, "ram.power", "Memory power", "RAM");
+        add(readers, folder, fmt::format("ram.{}power", part), "Memory power" + of, "RAM");
       }
     }
     return readers;
+  }
+
+  /// The number of the package that a zone is, or is in: "intel-rapl:1:0" is in "intel-rapl:1", which is "package-1".
+  [[nodiscard]] int package_of(const std::string& zone, const std::string& name) const {
+    if (const auto own = number_between(name, "package-", "")) return *own;
+    const std::string around = read_file(folder_ / zone.substr(0, zone.rfind(':')) / "name").text;
+    return number_between(around, "package-", "").value_or(0);
   }
 
   void add(std::vector<Reader>& readers, const fs::path& folder, std::string id, std::string title, std::string brief) {
