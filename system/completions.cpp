@@ -4,6 +4,8 @@
 #include <algorithm>
 #include <functional>
 #include <iterator>
+#include <set>
+#include <string_view>
 #include <utility>
 
 #include "definitions.hpp"
@@ -11,6 +13,7 @@
 #include "idlemeter/base/text.hpp"
 #include "idlemeter/draw/face_library.hpp"
 #include "idlemeter/face/starters.hpp"
+#include "idlemeter/meter/running_meters.hpp"
 #include "idlemeter/runs/store.hpp"
 #include "idlemeter/settings/settings.hpp"
 #include "idlemeter/settings/settings_keys.hpp"
@@ -27,11 +30,21 @@ Lines faces() {
   return lines;
 }
 
-std::vector<RunInfo> stored_runs() { return Store(usual_store(), Store::Mode::existing).runs(Store::Facts::none); }
+/// The store that the words name, else the usual one.
+std::string& store_of_words() {
+  static std::string store = usual_store();
+  return store;
+}
+
+std::vector<RunInfo> stored_runs() { return Store(store_of_words(), Store::Mode::existing).runs(Store::Facts::none); }
 
 Lines runs() {
   Lines lines;
-  for (const RunInfo& run : stored_runs()) lines.emplace_back(std::to_string(run.id), run.details.game);
+  for (const RunInfo& run : stored_runs()) {
+    const std::string& note = run.details.note;
+    lines.emplace_back(std::to_string(run.id), fmt::format("{}, {}{}", run.details.game, run.started.substr(0, 10),
+                                                           note.empty() ? "" : ", " + cut_to(note, 40)));
+  }
   return lines;
 }
 
@@ -47,6 +60,22 @@ Lines readings() {
 Lines setting_keys() {
   Lines lines;
   for (const FileKey& key : settings_keys()) lines.emplace_back(full_name(key), key.words);
+  return lines;
+}
+
+Lines setting_names() {
+  std::set<std::string> names;
+  for (const RunInfo& run : stored_runs()) {
+    for (const auto& [name, value] : run.details.settings) names.insert(name);
+  }
+  Lines lines;
+  for (const std::string& name : names) lines.emplace_back(name, "setting");
+  return lines;
+}
+
+Lines played_games() {
+  Lines lines;
+  for (const RunningGame& game : running_games()) lines.emplace_back(std::to_string(game.state.pid), game.state.name);
   return lines;
 }
 
@@ -74,6 +103,8 @@ constexpr struct {
               {"unset", "KEY", &setting_keys},
               {"runs", "game", &games},
               {"compare", "game", &games},
+              {"compare", "by", &setting_names},
+              {"attach", "PID", &played_games},
               {"play", "GAME", [] {
                  return Lines{{":commands", ""}};
                }}};
@@ -146,6 +177,10 @@ struct Place {
 }  // namespace
 
 std::string completions(const CLI::App& app, const std::vector<std::string>& words) {
+  for (std::size_t i = 0; i + 1 < words.size(); ++i) {
+    if (words[i] == "--store" && i + 2 < words.size()) store_of_words() = words[i + 1];
+    if (words[i].starts_with("--store=")) store_of_words() = words[i].substr(std::string_view("--store=").size());
+  }
   Place place{&app};
   for (std::size_t i = 0; i + 1 < words.size(); ++i) place.take(words[i]);
   const std::string last = words.empty() ? "" : words.back();

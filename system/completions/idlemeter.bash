@@ -11,7 +11,9 @@ _idlemeter() {
     case $word in
       :files) compopt -o filenames; mapfile -t -O ${#COMPREPLY[@]} COMPREPLY < <(compgen -f -- "$cur") ;;
       :commands) mapfile -t -O ${#COMPREPLY[@]} COMPREPLY < <(compgen -c -- "$cur") ;;
-      *) COMPREPLY+=("$word") ;;
+      # A name is text, whatever it looks like: "$(rm x)" isn't run. Within quotes the shell would run it all the same.
+      *[!\ [:alnum:]._+:=@/,%-]*) [[ $cur == [\"\']* ]] || COMPREPLY+=("$(printf %q "$word")") ;;
+      *) [[ $cur == [\"\']* ]] || printf -v word %q "$word"; COMPREPLY+=("$word") ;;
     esac
   done < <(idlemeter complete -- "${words[@]:1:cword}" 2>/dev/null)
   # What stands before the last of these is not replaced.
