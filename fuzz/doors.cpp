@@ -26,12 +26,25 @@ void Scratch::file(const std::filesystem::path& name, std::string_view bytes) co
 
 namespace {
 
-constexpr std::pair<std::string_view, void (*)(std::string_view)> kDoors[] = {
-    {"face", face},           {"settings", settings}, {"bundle", bundle},         {"formula", formula},
-    {"text", text},           {"feed", feed},         {"picture", picture},       {"control", control},
-    {"store", store},         {"machine", machine},   {"link_meter", link_meter}, {"link_probe", link_probe},
-    {"frame_log", frame_log}, {"run_file", run_file}, {"schema", schema},         {"clip", clip},
-    {"result", result},       {"request", request}};
+constexpr std::pair<std::string_view, void (*)(std::string_view)> kDoors[] = {{"face", face},
+                                                                              {"settings", settings},
+                                                                              {"bundle", bundle},
+                                                                              {"formula", formula},
+                                                                              {"text", text},
+                                                                              {"feed", feed},
+                                                                              {"picture", picture},
+                                                                              {"control", control},
+                                                                              {"store", store},
+                                                                              {"machine", machine},
+                                                                              {"link_meter", link_meter},
+                                                                              {"link_probe", link_probe},
+                                                                              {"frame_log", frame_log},
+                                                                              {"run_file", run_file},
+                                                                              {"schema", schema},
+                                                                              {"clip", clip},
+                                                                              {"result", result},
+                                                                              {"request", request},
+                                                                              {"setting_value", setting_value}};
 
 void (*chosen)(std::string_view) = nullptr;
 

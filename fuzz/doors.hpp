@@ -12,24 +12,25 @@
 
 namespace idlemeter::fuzz {
 
-void face(std::string_view bytes);        ///< a face file, changed and laid out
-void settings(std::string_view bytes);    ///< a settings file
-void bundle(std::string_view bytes);      ///< a face with its pictures in a ZIP file
-void formula(std::string_view bytes);     ///< a formula over readings
-void text(std::string_view bytes);        ///< a text with places for readings, drawn and shown in a terminal
-void feed(std::string_view bytes);        ///< lines that other programs hand in
-void picture(std::string_view bytes);     ///< a PNG
-void control(std::string_view bytes);     ///< commands to a meter
-void link_meter(std::string_view bytes);  ///< what a game may do to the meter: operations on socket and ring
-void link_probe(std::string_view bytes);  ///< what a meter may do to a game: operations on socket and picture
-void store(std::string_view bytes);       ///< changes to the rows of a store
-void frame_log(std::string_view bytes);   ///< a choice of columns, then a table of frames
-void run_file(std::string_view bytes);    ///< runs as JSON
-void result(std::string_view bytes);      ///< what was kept of a run's results
-void schema(std::string_view bytes);      ///< SQL that a stranger ran on a store
-void clip(std::string_view bytes);        ///< a file that is given as a clip
-void request(std::string_view bytes);     ///< what a client sends to the server of metrics
-void machine(std::string_view bytes);     ///< operations on a tree of kernel files
+void face(std::string_view bytes);           ///< a face file, changed and laid out
+void settings(std::string_view bytes);       ///< a settings file
+void setting_value(std::string_view bytes);  ///< a choice of a key, then a value for it
+void bundle(std::string_view bytes);         ///< a face with its pictures in a ZIP file
+void formula(std::string_view bytes);        ///< a formula over readings
+void text(std::string_view bytes);           ///< a text with places for readings, drawn and shown in a terminal
+void feed(std::string_view bytes);           ///< lines that other programs hand in
+void picture(std::string_view bytes);        ///< a PNG
+void control(std::string_view bytes);        ///< commands to a meter
+void link_meter(std::string_view bytes);     ///< what a game may do to the meter: operations on socket and ring
+void link_probe(std::string_view bytes);     ///< what a meter may do to a game: operations on socket and picture
+void store(std::string_view bytes);          ///< changes to the rows of a store
+void frame_log(std::string_view bytes);      ///< a choice of columns, then a table of frames
+void run_file(std::string_view bytes);       ///< runs as JSON
+void result(std::string_view bytes);         ///< what was kept of a run's results
+void schema(std::string_view bytes);         ///< SQL that a stranger ran on a store
+void clip(std::string_view bytes);           ///< a file that is given as a clip
+void request(std::string_view bytes);        ///< what a client sends to the server of metrics
+void machine(std::string_view bytes);        ///< operations on a tree of kernel files
 
 inline void require(bool holds) {
   if (!holds) std::abort();

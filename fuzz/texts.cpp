@@ -1,5 +1,7 @@
 // Formulas, texts with places for readings, lines of the feed, pictures.
 #include <cmath>
+#include <iterator>
+#include <string>
 #include <vector>
 
 #include "doors.hpp"
@@ -16,6 +18,8 @@
 #include "idlemeter/readings/frame_readings.hpp"
 #include "idlemeter/readings/history.hpp"
 #include "idlemeter/readings/snapshot.hpp"
+#include "idlemeter/settings/settings.hpp"
+#include "idlemeter/settings/settings_text.hpp"
 #include "readings/formula.hpp"
 #include "sources/own/open_metrics.hpp"
 
@@ -83,6 +87,26 @@ void picture(std::string_view bytes) {
     require(decode_png(encode_png(image), "again").pixels.size() == image.pixels.size());
   } catch (const Error&) {
   }
+}
+
+/// Whatever is set, nothing else changes: above all no command comes along.
+void setting_value(std::string_view bytes) {
+  constexpr const char* kKeys[] = {"paces",      "facts", "figures", "recording.settings", "recording.tags",
+                                   "cues.start", "face",  "store",   "recording.overlay",  "keys.show"};
+  constexpr const char* kFile =
+      "# mine\npace = \"1 s\"  # slow\n[recording]\nnote = \"kept\"\n[[command]]\nid = "
+      "\"own.one\"\nrun = [\"true\"]\n";
+  if (bytes.empty()) return;
+  SettingsText text(kFile);
+  try {
+    text.set(kKeys[static_cast<unsigned char>(bytes.front()) % std::size(kKeys)], bytes.substr(1));
+  } catch (const Error&) {
+    require(text.toml() == kFile);
+    return;
+  }
+  const auto read = parse_settings(text.toml()).settings;
+  require(read && read->commands.size() == 1 && read->commands[0].command == std::vector<std::string>{"true"});
+  require(read->pace == kSecond && text.value("recording.note") == "kept");
 }
 
 }  // namespace idlemeter::fuzz
