@@ -52,7 +52,7 @@ void make_store(const fs::path& file, const std::function<void(const fs::path&)>
 void fill_store(const fs::path& file, const std::function<void(Store&)>& fill) {
   std::error_code failed;
   if (fs::exists(file, failed)) {
-    Store store(file, Store::Mode::existing);
+    Store store(file);
     return fill(store);
   }
   runs::make_store(file, [&](const fs::path& beside) {
