@@ -16,4 +16,5 @@ IDLEMETER_OLD(dlopen, 2.1);
 IDLEMETER_OLD(dlvsym, 2.1);
 IDLEMETER_OLD(pthread_create, 2.1);
 IDLEMETER_OLD(pthread_join, 2.0);
+IDLEMETER_OLD(pthread_mutex_trylock, 2.0);
 IDLEMETER_OLD(pthread_sigmask, 2.0);

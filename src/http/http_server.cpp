@@ -122,7 +122,7 @@ class Sockets final : public httplib::Server {
       here.stream = &stream;
       done = stream.accept() && process_request(stream, true, closed, &prepare);
       bodies_ -= here.reserved;
-      if (here.has_unread) stream.drain(limits::kHttpBody);
+      if (here.has_unread) stream.drain(limits::kHttpDropped);
       stream.close();
     }
     served = nullptr;
