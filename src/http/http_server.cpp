@@ -28,6 +28,8 @@
 namespace idlemeter::http {
 namespace {
 
+constexpr std::size_t kMostDropped = std::size_t{1} << 30;  // bytes of a refused body
+
 struct FreeTls {
   void operator()(SSL_CTX* context) const { SSL_CTX_free(context); }
 };
@@ -122,7 +124,7 @@ class Sockets final : public httplib::Server {
       here.stream = &stream;
       done = stream.accept() && process_request(stream, true, closed, &prepare);
       bodies_ -= here.reserved;
-      if (here.has_unread) stream.drain(limits::kHttpDropped);
+      if (here.has_unread) stream.drain(kMostDropped);
       stream.close();
     }
     served = nullptr;

@@ -64,7 +64,6 @@ inline constexpr std::uint64_t kStepsPerByte = 10;          ///< more for each b
 // What browsers and monitoring systems ask.
 inline constexpr std::size_t kHttpBody = std::size_t{80} << 20;     ///< bytes; most questions take far fewer
 inline constexpr std::size_t kHttpBodies = std::size_t{160} << 20;  ///< bytes of all bodies that are read at once
-inline constexpr std::size_t kHttpDropped = std::size_t{1} << 30;  ///< bytes of a refused body that are dropped unread
 inline constexpr std::size_t kHttpHead = std::size_t{64} << 10;     ///< bytes of a request before its body
 inline constexpr std::size_t kHttpPacked = std::size_t{1} << 20;    ///< bytes; larger answers aren't compressed
 inline constexpr std::size_t kHttpStreams = 16;                     ///< pages that are sent events
