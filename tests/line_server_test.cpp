@@ -8,6 +8,7 @@
 
 #include <algorithm>
 #include <cerrno>
+#include <utility>
 
 #include "base/local_socket.hpp"
 #include "base/private_socket.hpp"
@@ -165,26 +166,25 @@ TEST_F(Lines, AreStreamedAsFastAsTheClientReads) {
   EXPECT_EQ(server_->reader(last_), Reader::gone);
 }
 
-/// A command may answer others: a handler of one client's line may be inside of another's.
-TEST_F(Lines, OfClientsThatHaveLeftAreAnsweredNoMore) {
+/// A command may answer others, whose next lines are taken inside of it. A client that has hung up leaves meanwhile.
+TEST_F(Lines, MayAnswerEachOther) {
   LineServer::Client first = 0;
   server_.emplace(socket(), LineServerOptions{.answers = true}, [&](LineServer::Client client, std::string_view line) {
     heard_.emplace_back(line);
     if (line == "wait") first = client;
-    if (line == "go") {
-      server_->answer(first, "after all");  // it has more lines, and is taken inside of this one
-      server_->answer(client, "done");
-    }
-    if (line == "more") server_->answer(client, "too");
+    if (line != "go") return server_->answer(line == "wait" ? 0 : client, "too");
+    server_->answer(first, "after all");
+    server_->answer(client, "done");
   });
   const int waits = connect();
   send(waits, "wait\nmore\nmore\n");
-  ::shutdown(waits, SHUT_RDWR);
   const int goes = connect();
-  send(goes, "go\ngo\n");
+  ASSERT_EQ(::send(goes, "go\ngo\n", 6, MSG_NOSIGNAL), 6);
+  ::close(std::exchange(clients_.back(), -1));
   serve();
-  EXPECT_EQ(read(goes), "done\ndone\n");
-  EXPECT_EQ(std::count(heard_.begin(), heard_.end(), "go"), 2);
+  EXPECT_EQ(read(waits), "after all\ntoo\ntoo\n");
+  EXPECT_EQ(std::count(heard_.begin(), heard_.end(), "go"), 1) << "it doesn't hear the answer";
+  EXPECT_EQ(std::count(heard_.begin(), heard_.end(), "more"), 2);
 }
 
 TEST_F(Lines, HaveALimitedNumberOfClients) {

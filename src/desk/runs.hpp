@@ -19,7 +19,7 @@ class Runs {
 
   [[nodiscard]] const std::filesystem::path& file() const { return store_; }
 
-  /// The store, opened. Throws Error if there is none.
+  /// Opens the store. Throws Error (not_found) if its file doesn't exist.
   [[nodiscard]] Store open() const { return Store(store_, Store::Mode::existing); }
 
   /// Some of the runs that pass a filter, in an order, and what there is to filter by.

@@ -108,8 +108,8 @@ std::string immutable_uri(const std::string& path) {
   return uri + "?immutable=1";
 }
 
-/// SQLite keeps two files beside a store while it is open. In a folder that can't be written to, and on a full disk,
-/// there is no place for them.
+/// True if the files that SQLite keeps beside an open store can't be made: the folder is read-only, or the disk is
+/// full.
 bool lacks_place(const Database& database) {
   constexpr int kPrimary = 0xff;
   const int code = database.error_code() & kPrimary;
